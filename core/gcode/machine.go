@@ -1,0 +1,395 @@
+package gcode
+
+import "strings"
+
+// Kind says what a line did.
+type Kind uint8
+
+const (
+	Nothing  Kind = iota // blank, comment, or a command without an effect on the path
+	Travel               // the head moves, nothing is laid
+	Lay                  // the head moves in X or Y and lays filament
+	Pull                 // filament is pulled back, with or without a movement (retraction, wipe)
+	Push                 // filament is pushed without movement in X and Y: un-retraction, prime, purge
+	Stop                 // the printer stops and waits
+	Home                 // G28
+	Probe                // G29, G30 and the like
+	Dwell                // G4
+	SetAxis              // G92
+	Mode                 // units, absolute or relative
+	Heat                 // nozzle or bed target
+	FanSet               // M106, M107
+	Lasting              // a lasting setting
+	ToolSet              // T
+	Motors               // motors let go
+	Progress             // M73
+	Message              // M117, M118
+	Macro                // a word only the printer knows
+	Unknown              // a command this package does not know
+)
+
+// Act is what one command did.
+type Act struct {
+	Kind  Kind
+	From  [3]Nano // machine position before
+	DE    Nano    // filament axis step
+	Laid  Nano    // filament that left the nozzle; its debt is paid
+	MoveX bool    // X or Y changes
+	Arc   Arc     // set when the way is an arc
+	Wait  bool    // Heat: the printer waits for it
+	Dwell float64 // seconds
+}
+
+// Machine carries out commands. The zero value reads files the usual way.
+type Machine struct {
+	State
+	StopWords []string // further words at which this printer stops, upper case
+	KeepE     bool     // G90 and G91 never switch the filament axis on this printer
+}
+
+// Exec carries out c and writes what happened to a.
+func (m *Machine) Exec(c *Command, a *Act) {
+	a.Kind, a.DE, a.Laid, a.MoveX = Nothing, 0, 0, false
+	a.Arc.Turn = 0
+	switch c.Letter {
+	case 0:
+	case 'G':
+		if c.Code == 1 || c.Code == 0 {
+			if c.Sub == 0 {
+				m.linear(c, a)
+			}
+			return
+		}
+		m.g(c, a)
+	case 'M':
+		m.m(c, a)
+	case 'T':
+		if c.Code >= 0 && c.Code < 1<<15 {
+			m.setTool(int32(c.Code))
+			a.Kind = ToolSet
+		}
+	default:
+		m.macro(c, a)
+	}
+}
+
+// length converts a word's value to nanometres in the unit in force.
+func (m *Machine) length(v int64) Nano {
+	if m.Inch {
+		return inch(v)
+	}
+	return Nano(v)
+}
+
+// linear carries out G0 and G1.
+func (m *Machine) linear(c *Command, a *Act) {
+	const axes = 1<<('X'-'A') | 1<<('Y'-'A') | 1<<('Z'-'A')
+	a.From = m.Pos
+	has := c.has
+	if has&axes != 0 {
+		for k := range 3 {
+			bit := uint32(1) << ('X' - 'A' + k)
+			if has&bit == 0 {
+				continue
+			}
+			v := m.length(c.val['X'-'A'+k])
+			if m.RelXYZ {
+				m.Pos[k] += v
+			} else {
+				m.Pos[k] = v + m.Off[k]
+				m.Known |= 1 << k
+			}
+		}
+	}
+	if has&(1<<('F'-'A')) != 0 {
+		if f := c.val['F'-'A']; f > 0 {
+			m.Feed = m.length(f)
+		}
+	}
+	de := Nano(0)
+	if has&(1<<('E'-'A')) != 0 {
+		v := m.length(c.val['E'-'A'])
+		if m.RelE {
+			de = v
+		} else {
+			de = v + m.OffE - m.E
+		}
+	}
+	m.move(a, de)
+}
+
+// move books the filament of a movement from a.From to m.Pos. Moves shorter
+// than 2 nm do not count: they cannot be told from rounding.
+func (m *Machine) move(a *Act, de Nano) {
+	dx, dy, dz := m.Pos[0]-a.From[0], m.Pos[1]-a.From[1], m.Pos[2]-a.From[2]
+	a.MoveX = dx > 1 || dx < -1 || dy > 1 || dy < -1 || a.Arc.Turn != 0
+	a.DE = de
+	m.E += de
+	switch {
+	case de > 0:
+		laid := de - m.Debt
+		if laid < 0 {
+			m.Debt, laid = -laid, 0
+		} else {
+			m.Debt = 0
+		}
+		a.Laid = laid
+		m.Laid += laid
+		switch {
+		case a.MoveX && laid > 1:
+			a.Kind = Lay
+			if z := max(m.Pos[2], a.From[2]); z > m.Top {
+				m.Top = z
+			}
+		case a.MoveX:
+			a.Kind = Travel
+		default:
+			a.Kind = Push
+		}
+	case de < 0:
+		m.Debt -= de
+		a.Kind = Pull
+	case a.MoveX || dz > 1 || dz < -1:
+		a.Kind = Travel
+	}
+}
+
+func (m *Machine) g(c *Command, a *Act) {
+	if c.Sub != 0 {
+		a.Kind = Unknown
+		if c.Code == 38 {
+			a.Kind = Probe
+		}
+		return
+	}
+	switch c.Code {
+	case 2, 3:
+		m.arc(c, a)
+	case 4:
+		a.Kind = Dwell
+		a.Dwell = float64(c.Value('P'))/1e9 + float64(c.Value('S'))/1e6
+	case 10, 11:
+		// With P, L or S it sets tool offsets and the like: not ours.
+		if c.Has('P') || c.Has('L') || c.Has('S') && c.Value('S') > 1_000_000 {
+			return
+		}
+		// Firmware retraction: a debt whose length only the printer knows.
+		a.From = m.Pos
+		if c.Code == 10 && !m.Pulled {
+			m.Pulled, a.Kind = true, Pull
+		} else if c.Code == 11 && m.Pulled {
+			m.Pulled, a.Kind = false, Push
+		}
+	case 17, 18, 19:
+		a.Kind = Mode
+	case 20, 21:
+		m.Inch, a.Kind = c.Code == 20, Mode
+	case 28:
+		a.Kind = Home
+		a.From = m.Pos
+		all := !c.given('X') && !c.given('Y') && !c.given('Z')
+		for k := range 3 {
+			if all || c.given(byte('X'+k)) {
+				m.Pos[k], m.Off[k] = 0, 0
+				m.Known |= 1 << k
+			}
+		}
+	case 29, 30, 31, 32, 33, 34, 35, 38, 80:
+		a.Kind = Probe
+	case 90, 91:
+		m.RelXYZ, a.Kind = c.Code == 91, Mode
+		if !m.ESet && !m.KeepE {
+			m.RelE = m.RelXYZ
+		}
+	case 92:
+		m.setAxis(c)
+		a.Kind = SetAxis
+	default:
+		a.Kind = Unknown
+	}
+}
+
+func (c *Command) given(l byte) bool { return (c.has|c.bare)&(1<<(l-'A')) != 0 }
+
+// setAxis carries out G92: from now on the present place has the number given.
+// A bare G92 names all axes zero.
+func (m *Machine) setAxis(c *Command) {
+	all := c.has&(1<<('E'-'A')|7<<('X'-'A')) == 0 && c.bare == 0 && len(c.Bad) == 0
+	for k := range 3 {
+		l := byte('X' + k)
+		if !all && !c.Has(l) {
+			continue
+		}
+		v := m.length(c.Value(l))
+		if m.Known&(1<<k) == 0 {
+			// The machine did not know where it was: it is told now.
+			m.Pos[k], m.Off[k] = v, 0
+			m.Known |= 1 << k
+			continue
+		}
+		m.Off[k] = m.Pos[k] - v
+	}
+	if all || c.Has('E') {
+		m.OffE = m.E - m.length(c.Value('E'))
+	}
+}
+
+func (m *Machine) m(c *Command, a *Act) {
+	switch c.Code {
+	case 0, 1, 25, 226, 600, 601:
+		a.Kind = Stop
+	case 400:
+		if c.Value('U') == 1_000_000 {
+			a.Kind = Stop
+		}
+	case 17:
+	case 18, 84:
+		// With an S word it sets the idle time-out; "M84 E" frees only the
+		// filament.
+		if !c.Has('S') && !(c.given('E') && !c.given('X') && !c.given('Y') && !c.given('Z')) {
+			a.Kind = Motors
+		}
+	case 73:
+		a.Kind = Progress
+	case 82, 83:
+		m.RelE, m.ESet, a.Kind = c.Code == 83, true, Mode
+	case 104, 109:
+		a.Kind, a.Wait = Heat, c.Code == 109
+		v, ok := c.temperature()
+		if !ok {
+			return
+		}
+		t := m.Tool
+		if c.Has('T') {
+			t = int32(c.Value('T') / 1_000_000)
+		}
+		m.setNozzle(t, v, a.Wait)
+	case 140, 190:
+		a.Kind, a.Wait = Heat, c.Code == 190
+		if v, ok := c.temperature(); ok {
+			m.setBed(v)
+		}
+	case 106, 107:
+		a.Kind = FanSet
+		v := int64(0)
+		if c.Code == 106 {
+			v = 255_000_000
+			if c.Has('S') {
+				v = c.Value('S')
+			}
+		}
+		if p := c.Value('P'); p != 0 {
+			m.setSticky("M106 P"+itoa(p/1_000_000), plain(c))
+			return
+		}
+		m.Fan = v
+	case 117, 118:
+		a.Kind = Message
+	case 110, 115, 105, 114, 108, 300, 155, 150, 355, 20, 21, 22, 23, 24, 27, 28, 29, 31, 75, 76, 77, 78, 80, 81, 86, 420, 500, 501, 503:
+	case 220, 221:
+		a.Kind = Lasting
+		if v := c.Value('S'); v > 0 {
+			x := m.change()
+			if c.Code == 220 {
+				x.Speed = v
+			} else {
+				x.Flow = v
+			}
+			m.setSticky(c.Word(), plain(c))
+		}
+	case 92, 141, 191, 200, 201, 202, 203, 204, 205, 207, 208, 209, 290, 302, 413, 566, 572, 592, 593, 851, 900:
+		a.Kind = Lasting
+		m.setSticky(c.Word(), plain(c))
+	default:
+		a.Kind = Unknown
+		for _, w := range m.StopWords {
+			if strings.EqualFold(c.Word(), w) {
+				a.Kind = Stop
+			}
+		}
+	}
+}
+
+// temperature returns the S word, or the R word of the waiting forms.
+func (c *Command) temperature() (int64, bool) {
+	if c.Has('S') {
+		return c.Value('S'), true
+	}
+	return c.Value('R'), c.Has('R')
+}
+
+func itoa(v int64) string { return string(AppendMM(nil, Nano(v)*MM, 0)) }
+
+// plain writes the command back from its words, in the order of the alphabet.
+func plain(c *Command) string {
+	b := []byte(c.Word())
+	for l := byte('A'); l <= 'Z'; l++ {
+		if c.Has(l) {
+			b = append(b, ' ', l)
+			b = AppendMM(b, Nano(c.Value(l)), 0)
+		} else if c.Bare(l) {
+			b = append(b, ' ', l)
+		}
+	}
+	return string(b)
+}
+
+// Parameters with which start macros name temperatures.
+var (
+	nozzleParams = []string{"EXTRUDER", "EXTRUDER_TEMP", "NOZZLE", "NOZZLE_TEMP", "HOTEND", "HOTEND_TEMP", "TOOL_TEMP"}
+	bedParams    = []string{"BED", "BED_TEMP", "BEDTEMP"}
+)
+
+func (m *Machine) macro(c *Command, a *Act) {
+	if c.Letter == '?' && (len(c.Name) == 0 || c.Name[0] != '@') {
+		a.Kind = Unknown
+		return
+	}
+	a.Kind = Macro
+	name := strings.ToUpper(string(c.Name))
+	if name == "PAUSE" || name == "@PAUSE" {
+		a.Kind = Stop
+		return
+	}
+	for _, w := range m.StopWords {
+		if name == strings.ToUpper(w) {
+			a.Kind = Stop
+			return
+		}
+	}
+	if strings.HasPrefix(name, "SET_") {
+		m.setSticky(name, name+" "+string(c.Text))
+		return
+	}
+	for _, k := range nozzleParams {
+		if t, ok := c.degrees(k); ok {
+			m.setNozzle(m.Tool, t, true)
+		}
+	}
+	for _, k := range bedParams {
+		if t, ok := c.degrees(k); ok {
+			m.setBed(t)
+		}
+	}
+}
+
+func (c *Command) degrees(key string) (int64, bool) {
+	s, ok := c.Param(key)
+	if !ok {
+		return 0, false
+	}
+	v, end, ok := number([]byte(s), 0)
+	return v, ok && end == len(s)
+}
+
+// StepE returns the filament step c would make, without making it.
+func (m *Machine) StepE(c *Command) Nano {
+	if !c.Has('E') {
+		return 0
+	}
+	v := m.length(c.val['E'-'A'])
+	if m.RelE {
+		return v
+	}
+	return v + m.OffE - m.E
+}

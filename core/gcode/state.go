@@ -1,0 +1,188 @@
+package gcode
+
+import "sort"
+
+// Axes known, bits of [State.Known].
+const (
+	KnowX = 1 << iota
+	KnowY
+	KnowZ
+)
+
+// State is everything the machine remembers. A copy is a snapshot: what it
+// points to is shared and never changed in place.
+//
+// Positions are machine positions: the coordinate a file names plus the offset
+// that G92 made. The zero value is a metric machine in absolute modes that has
+// not been homed.
+type State struct {
+	Pos    [3]Nano // X, Y, Z
+	Off    [3]Nano // Pos = the file's number + Off
+	E      Nano    // filament axis, summed over the whole file
+	OffE   Nano    // E = the file's number + OffE
+	Debt   Nano    // filament pulled back and not yet given back, active tool
+	Feed   Nano    // per minute
+	Fan    int64   // part fan, millionths of the S value (255 is full)
+	Top    Nano    // highest Z at which something was laid
+	Laid   Nano    // filament laid so far
+	Tool   int32
+	Known  uint8 // axes whose place is known
+	RelXYZ bool  // G91
+	RelE   bool  // M83
+	ESet   bool  // an M82 or M83 was seen: G90 and G91 leave E alone
+	Inch   bool  // G20
+	Pulled bool  // a firmware retraction (G10) is open
+	Aux    *Aux
+}
+
+// Aux is the part of the state that changes rarely. It is shared between snapshots and
+// must not be changed in place.
+type Aux struct {
+	Nozzle map[int32]int64 // target by tool, millionths of a degree
+	Hot    map[int32]bool  // waited for since it was last cold
+	Bed    int64
+	Debt   map[int32]Nano // of the tools that are not active
+	Sticky []Setting
+	Flow   int64 // M221, millionths; 0 means never set
+	Speed  int64 // M220
+}
+
+// Setting is a lasting setting as the file last wrote it.
+type Setting struct {
+	Word string // "M204", "M205", …; for fans "M106 P1"
+	Line string // the line without comment
+}
+
+// Logical returns where the file's own numbers say the head is, in X, Y and Z.
+func (s *State) Logical() [3]Nano {
+	return [3]Nano{s.Pos[0] - s.Off[0], s.Pos[1] - s.Off[1], s.Pos[2] - s.Off[2]}
+}
+
+// LogicalE returns the filament axis as the file's own numbers say.
+func (s *State) LogicalE() Nano { return s.E - s.OffE }
+
+// Nozzle returns the active tool's target in millionths of a degree.
+func (s *State) Nozzle() int64 {
+	if s.Aux == nil {
+		return 0
+	}
+	return s.Aux.Nozzle[s.Tool]
+}
+
+// Hot reports whether the active nozzle was waited for since it was last cold.
+func (s *State) Hot() bool { return s.Aux != nil && s.Aux.Hot[s.Tool] }
+
+// Bed returns the bed's target in millionths of a degree.
+func (s *State) Bed() int64 {
+	if s.Aux == nil {
+		return 0
+	}
+	return s.Aux.Bed
+}
+
+// Flow returns the flow factor of M221, 1 when none was set.
+func (s *State) Flow() float64 {
+	if s.Aux == nil || s.Aux.Flow <= 0 {
+		return 1
+	}
+	return float64(s.Aux.Flow) / 100e6
+}
+
+// Speed returns the speed factor of M220, 1 when none was set.
+func (s *State) Speed() float64 {
+	if s.Aux == nil || s.Aux.Speed <= 0 {
+		return 1
+	}
+	return float64(s.Aux.Speed) / 100e6
+}
+
+// Settings returns the lasting settings in force, ordered by word. The caller
+// must not change them.
+func (s *State) Settings() []Setting {
+	if s.Aux == nil {
+		return nil
+	}
+	return s.Aux.Sticky
+}
+
+// change returns a copy of Aux that may be changed.
+func (s *State) change() *Aux {
+	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}}
+	if o := s.Aux; o != nil {
+		n.Bed, n.Flow, n.Speed = o.Bed, o.Flow, o.Speed
+		n.Sticky = append([]Setting(nil), o.Sticky...)
+		for k, v := range o.Nozzle {
+			n.Nozzle[k] = v
+		}
+		for k, v := range o.Hot {
+			n.Hot[k] = v
+		}
+		for k, v := range o.Debt {
+			n.Debt[k] = v
+		}
+	}
+	s.Aux = n
+	return n
+}
+
+// cold is the target under which a nozzle counts as cold (no firmware extrudes
+// below it unless told to).
+const cold = 170_000_000
+
+func (s *State) setNozzle(tool int32, v int64, wait bool) {
+	old := int64(0)
+	if s.Aux != nil {
+		old = s.Aux.Nozzle[tool]
+		if old == v && s.Aux.Hot[tool] == (s.Aux.Hot[tool] && v >= cold || wait && v > 0) {
+			return
+		}
+	}
+	a := s.change()
+	a.Nozzle[tool] = v
+	switch {
+	case wait && v > 0:
+		a.Hot[tool] = true
+	case wait || v < cold || old < cold:
+		delete(a.Hot, tool)
+	}
+}
+
+func (s *State) setBed(v int64) {
+	if s.Bed() != v {
+		s.change().Bed = v
+	}
+}
+
+// setSticky keeps a setting's line verbatim.
+func (s *State) setSticky(word, line string) {
+	if s.Aux != nil {
+		for _, t := range s.Aux.Sticky {
+			if t.Word == word {
+				if t.Line == line {
+					return
+				}
+				break
+			}
+		}
+	}
+	a := s.change()
+	i := sort.Search(len(a.Sticky), func(i int) bool { return a.Sticky[i].Word >= word })
+	if i < len(a.Sticky) && a.Sticky[i].Word == word {
+		a.Sticky[i].Line = line
+		return
+	}
+	a.Sticky = append(a.Sticky, Setting{})
+	copy(a.Sticky[i+1:], a.Sticky[i:])
+	a.Sticky[i] = Setting{word, line}
+}
+
+func (s *State) setTool(t int32) {
+	if t == s.Tool {
+		return
+	}
+	a := s.change()
+	a.Debt[s.Tool] = s.Debt
+	s.Debt = a.Debt[t]
+	delete(a.Debt, t)
+	s.Tool = t
+}

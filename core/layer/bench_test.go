@@ -1,0 +1,67 @@
+package layer
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+)
+
+// plate makes a plain sliced file of about n bytes.
+func plate(n int) []byte {
+	var b bytes.Buffer
+	b.WriteString("G21\nG90\nM82\nG28\nM104 S215\nM109 S215\nG92 E0\n")
+	e := 0.0
+	for l := 1; b.Len() < n; l++ {
+		fmt.Fprintf(&b, ";seam %d\nG1 Z%.3f F600\nG0 X20 Y20 F9000\n", l, float64(l)*0.2)
+		for k := range 400 {
+			e += 0.0412
+			fmt.Fprintf(&b, "G1 X%.3f Y%.3f E%.5f\n", 20+float64(k%40)*1.371, 20+float64(k*7%53)*0.913, e)
+		}
+		fmt.Fprintf(&b, "G1 E%.5f F2100\nG1 E%.5f\n", e-0.8, e)
+	}
+	return b.Bytes()
+}
+
+// BenchmarkRead compares the whole reading with two bounds measured in the
+// same run: a plain loop that only sums E, and counting line ends.
+func BenchmarkRead(b *testing.B) {
+	data := plate(20 << 20)
+	best := func(f func()) time.Duration {
+		d := time.Duration(1 << 62)
+		for range 3 {
+			t := time.Now()
+			f()
+			d = min(d, time.Since(t))
+		}
+		return d
+	}
+	for b.Loop() {
+		read := best(func() {
+			if _, err := Read(context.Background(), bytes.NewReader(data), Options{}); err != nil {
+				b.Fatal(err)
+			}
+		})
+		plain := best(func() {
+			s := bufio.NewScanner(bytes.NewReader(data))
+			sum := 0.0
+			for s.Scan() {
+				for _, w := range strings.Fields(s.Text()) {
+					if w[0] == 'E' {
+						v, _ := strconv.ParseFloat(w[1:], 64)
+						sum += v
+					}
+				}
+			}
+		})
+		count := best(func() { bytes.Count(data, []byte{'\n'}) })
+		mb := float64(len(data)) / 1e6
+		b.ReportMetric(mb/read.Seconds(), "MB/s")
+		b.ReportMetric(plain.Seconds()/read.Seconds(), "×plain-loop")
+		b.ReportMetric(read.Seconds()/count.Seconds(), "×line-count-time")
+	}
+}

@@ -1,0 +1,115 @@
+package layer
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+
+	"dogear/core/gcode"
+)
+
+// Move is one movement of a decoded layer.
+type Move struct {
+	Line  int64
+	Kind  gcode.Kind
+	From  [3]gcode.Nano
+	To    [3]gcode.Nano
+	DE    gcode.Nano
+	Laid  gcode.Nano
+	Feed  gcode.Nano // per minute
+	Arc   gcode.Arc  // Turn is 0 for a straight move
+	Label string     // the comment in force when it began; empty when there is none
+}
+
+// Walk runs the file from a layer's fold up to (not including) line end and
+// calls f for every line with the state after it. It stops when f returns
+// false. Layer 0 means the beginning of the file.
+func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
+	var m gcode.Machine
+	line, off := int64(1), int64(0)
+	if n > 0 {
+		if n > len(ix.Layers) {
+			return fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
+		}
+		l := &ix.Layers[n-1]
+		m.State, line, off = l.At, l.Fold, l.Offset
+	}
+	var c gcode.Command
+	var a gcode.Act
+	r := bufio.NewReaderSize(io.NewSectionReader(src, off, ix.Bytes-off), 256<<10)
+	var long []byte
+	for line < end {
+		s, err := r.ReadSlice('\n')
+		if err == bufio.ErrBufferFull {
+			long = append(long, s...)
+			continue
+		}
+		if len(long) > 0 {
+			s = append(long, s...)
+			long = long[:0]
+		}
+		if err == io.EOF && len(s) == 0 {
+			return nil
+		}
+		if err != nil && err != io.EOF {
+			return fmt.Errorf("line %d: %w", line, err)
+		}
+		c.Parse(s)
+		m.Exec(&c, &a)
+		if !f(line, s, &c, &a, &m) {
+			return nil
+		}
+		line++
+	}
+	return nil
+}
+
+// Until returns the line behind layer n: the fold line of the next layer, or,
+// for the last one, the line behind its last laying move.
+func (ix *Index) Until(n int) int64 {
+	if n < len(ix.Layers) {
+		return ix.Layers[n].Fold
+	}
+	return ix.Layers[n-1].Last + 1
+}
+
+// Decode returns the movements of layer n (1-based) in order, from its fold to
+// the next one.
+func (ix *Index) Decode(src Source, n int) ([]Move, error) {
+	if n < 1 || n > len(ix.Layers) {
+		return nil, fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
+	}
+	moves := make([]Move, 0, ix.Layers[n-1].Moves+ix.Layers[n-1].Moves/8)
+	label := ""
+	var last []byte
+	err := ix.Walk(src, n, ix.Until(n), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		switch a.Kind {
+		case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
+			moves = append(moves, Move{line, a.Kind, a.From, m.Pos, a.DE, a.Laid, m.Feed, a.Arc, label})
+		case gcode.Nothing:
+			if c.Letter == 0 && c.Comment != nil && string(last) != string(c.Comment) {
+				last = append(last[:0], c.Comment...)
+				label = string(last)
+			}
+		}
+		return true
+	})
+	return moves, err
+}
+
+// StateAt returns the machine's state before a line.
+func (ix *Index) StateAt(src Source, line int64) (gcode.State, error) {
+	if line < 1 || line > ix.Lines+1 {
+		return gcode.State{}, fmt.Errorf("line %d: the file has %d lines", line, ix.Lines)
+	}
+	n := ix.At(line)
+	var s gcode.State
+	if n > 0 {
+		s = ix.Layers[n-1].At
+	}
+	err := ix.Walk(src, n, line, func(_ int64, _ []byte, _ *gcode.Command, _ *gcode.Act, m *gcode.Machine) bool {
+		s = m.State
+		return true
+	})
+	return s, err
+}

@@ -1,0 +1,295 @@
+package layer
+
+import (
+	"fmt"
+	"sort"
+
+	"dogear/core/gcode"
+)
+
+// finish settles what could only be known at the end: prime lines, marks,
+// heights, objects, times, findings.
+func (r *reader) finish() (*Index, error) {
+	ix := r.ix
+	ix.Lines = r.line
+	if !r.moved {
+		if r.commands {
+			return nil, ErrNoMoves
+		}
+		return nil, ErrNotGCode
+	}
+	r.l.end()
+	r.p.finish()
+	drop := r.primes()
+	r.spread(drop)
+	if drop > 0 {
+		r.forget(drop)
+	}
+	r.shape()
+	marks, role, missing := r.l.learn(ix.Layers)
+	ix.Marks = marks
+	r.folds(role)
+	r.times(drop)
+	r.summary()
+	r.findings(missing)
+	return ix, nil
+}
+
+// primes finds the leading chains that lie beside everything laid higher up
+// (or, when nothing is, beside everything laid later). It returns how many
+// leading layers consist of nothing else.
+func (r *reader) primes() int {
+	if len(r.chains) == 0 {
+		return 0
+	}
+	layers := r.ix.Layers
+	z0 := layers[0].Z
+	var body [4]gcode.Nano
+	have := false
+	add := func(b [4]gcode.Nano) {
+		if !have {
+			body, have = b, true
+		} else {
+			body = union(body, b)
+		}
+	}
+	for i := range layers {
+		if layers[i].Z > z0+eps && layers[i].Moves > 0 {
+			add(layers[i].Box)
+		}
+	}
+	for _, c := range r.chains {
+		if layers[c.layer].Z > z0+eps {
+			add(c.box)
+		}
+	}
+	flat := !have
+	n := 0
+	for n < len(r.chains) {
+		if flat {
+			have = false
+			for _, c := range r.chains[n+1:] {
+				add(c.box)
+			}
+			for i := range layers {
+				if layers[i].Moves > 0 {
+					add(layers[i].Box)
+				}
+			}
+			if !have {
+				break
+			}
+		}
+		if !apart(r.chains[n].box, body, gcode.MM) {
+			break
+		}
+		n++
+	}
+	if n == 0 {
+		return 0
+	}
+	r.ix.Prime = Span{r.chains[0].first, r.chains[n-1].last}
+	r.chains = r.chains[n:]
+	keep := len(layers)
+	if len(r.chains) > 0 {
+		keep = r.chains[0].layer
+	} else {
+		for i := range layers {
+			if layers[i].Moves > 0 {
+				keep = i
+				break
+			}
+		}
+	}
+	return min(keep, len(layers))
+}
+
+func apart(a, b [4]gcode.Nano, grow gcode.Nano) bool {
+	return a[2]+grow < b[0] || a[0]-grow > b[2] || a[3]+grow < b[1] || a[1]-grow > b[3]
+}
+
+// spread books the chains that are no prime lines into their layers. The first
+// of a layer also tells where that layer begins.
+func (r *reader) spread(drop int) {
+	seen := map[int]bool{}
+	for _, c := range r.chains {
+		l := &r.ix.Layers[c.layer]
+		if !seen[c.layer] {
+			seen[c.layer] = true
+			if c.layer == drop && r.ix.Prime.Last > 0 || c.layer == 0 {
+				// What was noted at the layer's opening may belong to a prime line.
+				l.Tool, l.Nozzle, l.Bed, l.Fan = c.state.tool, c.state.nozzle, c.state.bed, c.state.fan
+				r.gaps[c.layer] = c.gap
+				g := &r.gaps[c.layer]
+				g.first, g.late, g.lateSet = c.start, false, false
+			}
+			if l.Moves == 0 || c.first < l.First {
+				l.First = c.first
+			}
+		}
+		if l.Moves == 0 {
+			l.Box, l.Last = c.box, c.last
+		} else {
+			l.Box = union(l.Box, c.box)
+			l.Last = max(l.Last, c.last)
+		}
+		l.Moves += c.moves
+		l.Filament += c.laid
+	}
+}
+
+// forget removes the leading layers that were prime lines.
+func (r *reader) forget(drop int) {
+	ix := r.ix
+	ix.Layers = ix.Layers[drop:]
+	r.gaps = r.gaps[drop:]
+	for k := range r.l.templates {
+		t := &r.l.templates[k]
+		for i := range t.occurs {
+			// A mark in the gap before a prime line belongs to the layer behind it.
+			t.occurs[i].layer = max(t.occurs[i].layer-drop, 0)
+		}
+		// Of several before the first layer the last one counts.
+		for len(t.occurs) > 1 && t.occurs[1].layer == 0 {
+			t.occurs = t.occurs[1:]
+		}
+	}
+	for i := range ix.Stops {
+		ix.Stops[i].Before = max(ix.Stops[i].Before-drop, 0)
+	}
+}
+
+// shape counts objects and computes heights.
+func (r *reader) shape() {
+	ix := r.ix
+	ix.Kind, ix.Objects = Layered, 1
+	prev := gcode.Nano(0)
+	for i := range ix.Layers {
+		l := &ix.Layers[i]
+		if i > 0 && l.Z < prev-eps && !r.vase {
+			ix.Objects++
+			prev = 0
+		}
+		l.Object = ix.Objects
+		l.Height = l.Z - prev
+		prev = l.Z
+	}
+	if len(ix.Layers) == 0 {
+		ix.Objects = 0
+	}
+	if ix.Objects > 1 {
+		ix.Kind = Sequential
+	}
+	if r.vase {
+		ix.Kind = Vase
+	}
+}
+
+// folds chooses for each layer where its fold stands.
+func (r *reader) folds(mark *role) {
+	ix := r.ix
+	special := map[string]bool{ix.Marks.Layer: true, ix.Marks.Height: true, ix.Marks.Clock: true}
+	delete(special, "")
+	for i := range ix.Layers {
+		l, g := &ix.Layers[i], &r.gaps[i]
+		p := g.first
+		if g.lateSet {
+			late := true
+			for _, id := range g.comments {
+				late = late && !special[r.l.templates[id].text]
+			}
+			if late {
+				p = g.second
+			}
+		}
+		if i == 0 && mark != nil && mark.layers[0] >= 0 {
+			at := mark.t.occurs[mark.layers[0]].line
+			if s, ok := r.snaps[at]; ok && at > ix.Prime.Last {
+				p = s
+			}
+		}
+		l.Fold, l.Offset, l.At = p.line, p.off, p.at
+	}
+	for i := range ix.Stops {
+		s := &ix.Stops[i]
+		s.Before = sort.Search(len(ix.Layers), func(k int) bool { return ix.Layers[k].First > s.Line }) + 1
+		if s.Before > len(ix.Layers) {
+			s.Before = 0
+		}
+	}
+}
+
+// times gives each layer its share of the estimate.
+func (r *reader) times(drop int) {
+	ix := r.ix
+	begins := r.p.begins[drop:]
+	ix.Seconds, ix.Scale = r.p.clock, 1
+	for i := range ix.Layers {
+		end := ix.Seconds
+		if i+1 < len(begins) {
+			end = begins[i+1]
+		}
+		ix.Layers[i].Begin = begins[i]
+		ix.Layers[i].Seconds = max(end-begins[i], 0)
+	}
+}
+
+func (r *reader) summary() {
+	ix := r.ix
+	ix.LineEnds = "lf"
+	if r.crlf > 0 {
+		ix.LineEnds = "crlf"
+		if r.lf > 0 {
+			ix.LineEnds = "mixed"
+		}
+	}
+	ix.EMode = "absolute"
+	if r.relLays > 0 {
+		ix.EMode = "relative"
+		if r.absLays*20 > r.lays && r.relLays*20 > r.lays {
+			ix.EMode = "mixed"
+		} else if r.absLays > r.relLays {
+			ix.EMode = "absolute"
+		}
+	}
+	ix.Numbered = r.numbered > 0
+	ix.Lower = r.lower > r.sampled
+	for i := range ix.Layers {
+		l := &ix.Layers[i]
+		ix.Filament += l.Filament
+		if i == 0 {
+			ix.Box = l.Box
+		} else {
+			ix.Box = union(ix.Box, l.Box)
+		}
+	}
+}
+
+func (r *reader) findings(missing int) {
+	ix := r.ix
+	if len(ix.Layers) == 0 {
+		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
+		return
+	}
+	if missing > 0 && ix.Marks.Layer != "" {
+		r.note(Note, "marks-disagree", 1, fmt.Sprintf("The file's own mark %q does not stand exactly once before each layer (%d differ). Layers are counted by what is laid.", ix.Marks.Layer, missing))
+	}
+	words := make([]string, 0, len(r.unknown))
+	for w := range r.unknown {
+		words = append(words, w)
+	}
+	sort.Strings(words)
+	for _, w := range words {
+		c := r.unknown[w]
+		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it is; what it does is up to the printer.", w, c.n, group(c.first)))
+	}
+	if r.noNewline && !r.ended {
+		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind the last laying move.")
+	} else if !r.ended {
+		r.note(Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying move. Was the file cut short?")
+	}
+	if r.strange > 0 {
+		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something that is not G-code.")
+	}
+	sort.SliceStable(ix.Findings, func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
+}

@@ -1,0 +1,121 @@
+package layer
+
+import (
+	"dogear/core/gcode"
+)
+
+// other books a command that does not move the head.
+func (r *reader) other(s []byte, at int64) {
+	c, a := &r.c, &r.a
+	if c.Letter == 'G' || c.Letter == 'M' || c.Letter == 'T' {
+		r.commands = true
+	}
+	switch a.Kind {
+	case gcode.Stop:
+		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers)})
+	case gcode.Dwell:
+		r.p.wait(a.Dwell)
+	case gcode.Lasting:
+		r.p.settings(c)
+	case gcode.Home, gcode.Probe:
+		r.p.wait(0)
+	case gcode.Message:
+		r.l.comment(s, r.line)
+	case gcode.Heat:
+		if r.m.Nozzle() == 0 {
+			r.ended = true
+		}
+	case gcode.Motors:
+		r.ended = true
+	case gcode.Unknown, gcode.Macro:
+		r.stranger()
+	case gcode.Nothing:
+		if (c.Letter == 'G' && (c.Code == 0 || c.Code == 1)) || c.Letter == 'M' || c.Letter == 'T' {
+			break // a feed alone, a question to the printer
+		}
+	}
+	r.between(at, a.Kind == gcode.Pull, false)
+}
+
+func (r *reader) bad() {
+	r.badLines++
+	if r.badLines <= 5 {
+		b := r.c.Bad[0]
+		r.note(Care, "bad-number", r.line, "Line "+group(r.line)+", "+b.Error()+". The word is left out, as a printer does.")
+	}
+}
+
+func (r *reader) wrongSum() {
+	r.sumsWrong++
+	if r.sumsWrong <= 3 {
+		r.note(Care, "checksum", r.line, "The checksum of line "+group(r.line)+" does not fit the line. A printer that checks would ask for it again.")
+	}
+}
+
+// stranger counts a command nobody here knows.
+func (r *reader) stranger() {
+	c := &r.c
+	if c.Letter == '?' && r.strange == 0 {
+		r.strange = r.line
+	}
+	var buf [48]byte
+	key := buf[:0]
+	if len(c.Name) > 0 {
+		key = append(key, c.Name[:min(len(c.Name), 40)]...)
+	} else {
+		key = append(key, c.Word()...)
+	}
+	if n := r.unknown[string(key)]; n != nil {
+		n.n++
+		return
+	}
+	if len(r.unknown) < 200 {
+		r.unknown[string(key)] = &count{1, r.line}
+	}
+}
+
+func (r *reader) note(level, code string, line int64, message string) {
+	r.ix.Findings = append(r.ix.Findings, Finding{level, code, line, message})
+}
+
+// sample learns from a laying line how the file writes its numbers.
+func (r *reader) sample(s []byte) {
+	r.sampled++
+	pl := &r.ix.Places
+	for i := 0; i < len(s) && s[i] != ';'; i++ {
+		b := s[i]
+		if b >= 'a' && b <= 'z' {
+			r.lower++
+		}
+		var to *int
+		switch b | 0x20 {
+		case 'x', 'y':
+			to = &pl.XY
+		case 'z':
+			to = &pl.Z
+		case 'e':
+			to = &pl.E
+		default:
+			continue
+		}
+		for i++; i < len(s) && s[i] != '.' && s[i] > ' ' && s[i]|0x20 < 'a'; i++ {
+		}
+		if i < len(s) && s[i] == '.' {
+			n := 0
+			for i++; i < len(s) && s[i]-'0' <= 9; i++ {
+				n++
+			}
+			*to = max(*to, min(n, 6))
+		}
+		i--
+	}
+}
+
+// group writes a count with thin spaces between the thousands.
+func group(n int64) string {
+	s := string(gcode.AppendMM(nil, gcode.Nano(n)*gcode.MM, 0))
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "\u2009" + s[i:]
+	}
+	return s
+}

@@ -1,0 +1,164 @@
+package layer
+
+import (
+	"math"
+
+	"dogear/core/gcode"
+)
+
+// planner estimates how long moves take: a trapezoid of speed per move, with
+// the speed at the joint of two moves limited by jerk (the change of speed an
+// axis may make at once). It looks ahead far enough for the speeds to settle.
+//
+// Until the file says otherwise: 1,000 mm/s² and 8 mm/s.
+type planner struct {
+	print, travel float64 // accelerations, mm/s²
+	jerk          float64 // mm/s
+
+	blocks [plannerRoom]block
+	n      int
+	seq    int64   // blocks added so far
+	clock  float64 // seconds of all blocks that were taken out
+	entry  float64 // squared speed with which the first block is entered
+	ux, uy float64 // direction at the end of the newest block
+	uz     float64
+	speed  float64 // its nominal speed
+
+	gap     int64 // number of the first block behind the newest gap
+	gapAt   float64
+	gapDone bool
+	marks   []timeMark // gaps that became folds, not yet timed
+	begins  []float64  // by layer: when its fold is reached
+}
+
+const (
+	plannerRoom  = 512
+	plannerAhead = 48
+)
+
+type block struct {
+	length float64
+	vmax   float64
+	joint  float64 // squared: the most with which it may be entered
+	acc2   float64 // twice the acceleration
+}
+
+// timeMark waits for the block with its number to be taken out.
+type timeMark struct {
+	seq   int64
+	layer int // from 0
+}
+
+// move adds a move. Directions are unit vectors at its start and its end.
+func (p *planner) move(length, sx, sy, sz, ex, ey, ez, speed, acc float64) {
+	joint := min(speed, p.speed)
+	if d := max(math.Abs(sx-p.ux), math.Abs(sy-p.uy), math.Abs(sz-p.uz)); d*joint > p.jerk {
+		joint = p.jerk / d
+	}
+	p.ux, p.uy, p.uz, p.speed = ex, ey, ez, speed
+	if p.n == plannerRoom {
+		p.drain(plannerAhead)
+	}
+	p.blocks[p.n] = block{length, speed, joint * joint, 2 * acc}
+	p.n++
+	p.seq++
+}
+
+// wait ends the movement and adds a time in which nothing moves.
+func (p *planner) wait(seconds float64) {
+	p.drain(0)
+	p.clock += seconds
+	p.speed, p.entry = 0, 0
+}
+
+// drain takes out all blocks but the last keep. Speeds are squared throughout:
+// v² changes evenly along the way when the acceleration is constant.
+func (p *planner) drain(keep int) {
+	n := p.n - keep
+	if n <= 0 {
+		return
+	}
+	// Backwards: nobody may enter faster than it can still brake.
+	next := 0.0
+	for i := p.n - 1; i >= 0; i-- {
+		b := &p.blocks[i]
+		b.joint = min(b.joint, next+b.acc2*b.length)
+		next = b.joint
+	}
+	first := p.seq - int64(p.n)
+	v2 := min(p.entry, p.blocks[0].joint)
+	v := math.Sqrt(v2)
+	for i := range n {
+		if seq := first + int64(i); seq == p.gap {
+			p.gapAt, p.gapDone = p.clock, true
+		}
+		for len(p.marks) > 0 && p.marks[0].seq <= first+int64(i) {
+			p.begins[p.marks[0].layer] = p.clock
+			p.marks = p.marks[1:]
+		}
+		b := &p.blocks[i]
+		x2 := v2 + b.acc2*b.length
+		if i+1 < p.n {
+			x2 = min(x2, p.blocks[i+1].joint)
+		} else {
+			x2 = 0
+		}
+		x := math.Sqrt(x2)
+		peak2 := (b.acc2*b.length + v2 + x2) / 2
+		if top := b.vmax * b.vmax; peak2 > top {
+			way := (2*top - v2 - x2) / b.acc2
+			p.clock += 2*(2*b.vmax-v-x)/b.acc2 + (b.length-way)/b.vmax
+		} else {
+			p.clock += 2 * (2*math.Sqrt(peak2) - v - x) / b.acc2
+		}
+		v, v2 = x, x2
+	}
+	p.entry = v2
+	copy(p.blocks[:], p.blocks[n:p.n])
+	p.n = keep
+}
+
+// open notes that a gap begins here; it may turn out to be a fold.
+func (p *planner) open() { p.gap, p.gapDone = p.seq, false }
+
+// fold says that the newest gap is the fold before the next layer.
+func (p *planner) fold() {
+	p.begins = append(p.begins, p.gapAt)
+	if !p.gapDone {
+		p.marks = append(p.marks, timeMark{p.gap, len(p.begins) - 1})
+	}
+}
+
+// finish brings everything to rest.
+func (p *planner) finish() {
+	p.drain(0)
+	for _, m := range p.marks {
+		p.begins[m.layer] = p.clock
+	}
+	p.marks = nil
+}
+
+// settings takes over what a lasting setting says about speeding up.
+func (p *planner) settings(c *gcode.Command) {
+	mm := func(l byte) float64 { return float64(c.Value(l)) / 1e6 }
+	switch c.Code {
+	case 204: // S for both, or P for printing and T for travel
+		if v := mm('S'); v > 0 {
+			p.print, p.travel = v, v
+		}
+		if v := mm('P'); v > 0 {
+			p.print = v
+		}
+		if v := mm('T'); v > 0 {
+			p.travel = v
+		}
+	case 205: // X and Y jerk, or J junction deviation
+		if v := max(mm('X'), mm('Y')); v > 0 {
+			p.jerk = v
+		} else if v := mm('J'); v > 0 {
+			// v² = a·J·sin(θ/2)/(1−sin(θ/2)); at a right angle that is
+			// about 2.4·a·J, and jerk is what crosses such a corner.
+			p.jerk = math.Sqrt(2.4 * v * p.print)
+		}
+	}
+}

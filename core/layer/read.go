@@ -1,0 +1,511 @@
+package layer
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"sort"
+
+	"dogear/core/gcode"
+)
+
+// Options say how to read. The zero value reads as most printers do.
+type Options struct {
+	StopWords []string           // further words at which the printer stops
+	KeepE     bool               // G90 and G91 never switch the filament axis
+	Progress  func(done float64) // called now and then with 0…1
+}
+
+// eps is how far two heights may lie apart and still be one (gcode.Nano).
+const eps = 500
+
+const (
+	blockSize = 1 << 20
+	maxLine   = 16 << 20
+	maxChains = 24
+	checkEach = 4096 // laying moves between two looks at whether this is a vase
+)
+
+// errVase makes the reading start again with turns instead of heights.
+var errVase = errors.New("a vase")
+
+// Read reads a file from front to back and returns its index.
+func Read(ctx context.Context, src Source, opt Options) (*Index, error) {
+	if err := sniff(src); err != nil {
+		return nil, err
+	}
+	r := newReader(src, opt)
+	err := r.run(ctx)
+	if err == errVase {
+		turn := r.flatStep()
+		r = newReader(src, opt)
+		r.vase, r.turn = true, turn
+		err = r.run(ctx)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return r.finish()
+}
+
+// point is a place in the file where a stop could stand.
+type point struct {
+	line, off int64
+	at        gcode.State
+}
+
+// gap is what lies between two laying moves.
+type gap struct {
+	set   bool
+	first point // in front of the first line that is neither wipe nor retraction nor blank
+	// When only comments lay before a further wipe or retraction, the stop may
+	// stand behind that one, unless a comment turns out to be a mark.
+	comments []int
+	only     bool // nothing but comments since first
+	late     bool // a wipe or retraction came after them
+	lateSet  bool
+	second   point
+}
+
+// chain is a run of laying moves at the beginning of the file; it may turn out
+// to be a prime line beside the part.
+type chain struct {
+	layer       int // from 0
+	first, last int64
+	moves       int
+	laid        gcode.Nano
+	box         [4]gcode.Nano
+	gap         gap
+	start       point
+	state       startState
+}
+
+// startState is what a layer keeps of its first laying move.
+type startState struct {
+	tool             int
+	nozzle, bed, fan int64
+	begin            float64
+}
+
+type reader struct {
+	src  Source
+	opt  Options
+	ix   *Index
+	m    gcode.Machine
+	c    gcode.Command
+	a    gcode.Act
+	p    planner
+	l    learner
+	line int64
+	off  int64
+
+	pre    gcode.State // before the present line, when it may open a gap
+	preSet bool
+	gap    gap
+	start  point // early: in front of the movement that leads to the next laying
+	inMove bool  // early: since start there was only movement
+	early  bool  // fewer than maxChains chains so far
+	chains []chain
+	end    [3]gcode.Nano // where the last laying move ended
+	snaps  map[int64]point
+	gaps   []gap // by layer
+
+	vase  bool
+	turn  gcode.Nano
+	top   gcode.Nano
+	lays  int
+	slope int
+	climb int // layers opened by sloped moves
+	flatZ gcode.Nano
+	steps []gcode.Nano
+
+	moved, commands     bool
+	relLays, absLays    int
+	numbered, crlf, lf  int64
+	lower, sampled      int
+	unknown             map[string]*count
+	badLines, sumsWrong int
+	strange             int64 // first line that is no G-code, behind the last laying move
+	ended               bool  // heaters off or motors let go behind the last laying move
+	noNewline           bool
+}
+
+type count struct {
+	n     int
+	first int64
+}
+
+func newReader(src Source, opt Options) *reader {
+	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, snaps: map[int64]point{}, unknown: map[string]*count{}}
+	r.m.StopWords, r.m.KeepE = opt.StopWords, opt.KeepE
+	r.p.print, r.p.travel, r.p.jerk = 1000, 1000, 8
+	return r
+}
+
+func (r *reader) run(ctx context.Context) error {
+	size := r.src.Size()
+	buf := make([]byte, blockSize)
+	have := 0
+	for pos := int64(0); ; {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		n, err := r.src.ReadAt(buf[have:min(len(buf), have+blockSize)], pos)
+		pos += int64(n)
+		have += n
+		if err != nil && err != io.EOF {
+			return fmt.Errorf("byte %d: %w", pos, err)
+		}
+		last := err == io.EOF || pos >= size || n == 0
+		data := buf[:have]
+		for {
+			i := bytes.IndexByte(data, '\n')
+			if i < 0 {
+				break
+			}
+			if err := r.step(data[:i], i+1); err != nil {
+				return err
+			}
+			data = data[i+1:]
+		}
+		if last {
+			if len(data) > 0 {
+				r.noNewline = true
+				if err := r.step(data, len(data)); err != nil {
+					return err
+				}
+			}
+			break
+		}
+		have = copy(buf, data)
+		if have == len(buf) { // a line longer than the block
+			if have >= maxLine {
+				return ErrNotGCode
+			}
+			buf = append(buf, make([]byte, len(buf))...)
+		}
+		if r.opt.Progress != nil && size > 0 {
+			r.opt.Progress(float64(pos) / float64(size))
+		}
+	}
+	if r.sloped() {
+		return errVase
+	}
+	return nil
+}
+
+func (r *reader) sloped() bool { return !r.vase && r.lays > 0 && r.slope*2 > r.lays }
+
+// step reads one line. size counts its line end too.
+func (r *reader) step(s []byte, size int) error {
+	if r.line%Stride == 0 {
+		r.ix.Offsets = append(r.ix.Offsets, r.off)
+	}
+	r.line++
+	at := r.off
+	r.off += int64(size)
+	if n := len(s); size > n {
+		if n > 0 && s[n-1] == '\r' {
+			r.crlf++
+		} else {
+			r.lf++
+		}
+	}
+	c := &r.c
+	c.Parse(s)
+	if c.Letter == 0 {
+		if c.Comment != nil {
+			r.comment(s, at)
+		}
+		return nil
+	}
+	if c.HasN {
+		r.numbered++
+	}
+	if len(c.Bad) > 0 {
+		r.bad()
+	}
+	if c.HasSum && !c.SumOK {
+		r.wrongSum()
+	}
+	// Whatever is not clearly one more laying move may open a gap, and then
+	// the state before it is wanted.
+	r.preSet = false
+	if !r.gap.set || r.gap.late && !r.gap.lateSet || r.early {
+		laying := c.Letter == 'G' && (c.Code == 1 || c.Code == 0) && !c.Has('Z') && !r.vase && !r.early &&
+			(c.Has('X') || c.Has('Y')) && r.m.StepE(c) > 1
+		if !laying {
+			r.pre, r.preSet = r.m.State, true
+		}
+	} else if c.Has('Z') || r.vase {
+		r.pre, r.preSet = r.m.State, true
+	}
+	r.m.Exec(c, &r.a)
+	switch r.a.Kind {
+	case gcode.Lay:
+		return r.lay(s, at)
+	case gcode.Travel, gcode.Push, gcode.Pull:
+		r.moved = true
+		r.time()
+		r.between(at, r.a.Kind == gcode.Pull, true)
+		return nil
+	}
+	r.other(s, at)
+	return nil
+}
+
+// between books a line that lays nothing.
+func (r *reader) between(at int64, pull, movement bool) {
+	if r.early {
+		if !movement {
+			r.inMove = false
+		} else if !r.inMove {
+			r.inMove = true
+			r.start = point{r.line, at, r.pre}
+		}
+	}
+	g := &r.gap
+	switch {
+	case pull:
+		if g.set && g.only && !g.lateSet {
+			g.late = true
+		}
+	case !g.set:
+		g.set = true
+		g.first = point{r.line, at, r.pre}
+		r.p.open()
+	case g.late && !g.lateSet:
+		g.lateSet = true
+		g.second = point{r.line, at, r.pre}
+	default:
+		g.only = false
+	}
+}
+
+// comment books a line that is only a comment.
+func (r *reader) comment(s []byte, at int64) {
+	for len(s) > 0 && (s[len(s)-1] == '\r' || s[len(s)-1] == ' ') {
+		s = s[:len(s)-1]
+	}
+	id := r.l.comment(s, r.line)
+	if id < 0 {
+		return
+	}
+	if r.early {
+		r.snaps[r.line] = point{r.line, at, r.m.State}
+	}
+	g := &r.gap
+	if !g.set {
+		g.set, g.only = true, true
+		g.first = point{r.line, at, r.m.State}
+		r.p.open()
+	} else if g.late && !g.lateSet {
+		g.lateSet = true
+		g.second = point{r.line, at, r.m.State}
+	}
+	if g.only && !g.late && len(g.comments) < 16 {
+		g.comments = append(g.comments, id)
+	}
+}
+
+// lay books a laying move.
+func (r *reader) lay(s []byte, at int64) error {
+	m, a := &r.m, &r.a
+	r.moved = true
+	z := max(m.Pos[2], a.From[2])
+	rise := m.Pos[2] - a.From[2]
+	sloped := rise > 1 || rise < -1
+	r.lays++
+	if sloped {
+		r.slope++
+	} else if z > r.flatZ+eps {
+		if len(r.steps) < 4096 && r.flatZ > 0 {
+			r.steps = append(r.steps, z-r.flatZ)
+		}
+		r.flatZ = z
+	}
+	if r.lays%checkEach == 0 && (r.sloped() || !r.vase && r.climb > 2*checkEach) {
+		return errVase
+	}
+	if m.RelE {
+		r.relLays++
+	} else {
+		r.absLays++
+	}
+	if r.sampled < 500 {
+		r.sample(s)
+	}
+	layers := r.ix.Layers
+	opens := len(layers) == 0
+	if !opens {
+		cur := &layers[len(layers)-1]
+		opens = z > r.top+eps || z < cur.Z-eps && !r.vase
+	}
+	if !r.gap.set { // the layer changes without a line between
+		r.gap.first = point{r.line, at, r.pre}
+		if r.preSet {
+			r.p.open()
+		}
+	} else if r.gap.late && !r.gap.lateSet {
+		r.gap.late = false
+	}
+	if opens {
+		r.open(z, sloped)
+	}
+	if len(r.l.pending) > 0 {
+		r.l.settle(len(r.ix.Layers)-1, opens)
+	}
+	box := r.extent()
+	cur := &r.ix.Layers[len(r.ix.Layers)-1]
+	if r.early {
+		r.chain(box, opens)
+	}
+	if z > cur.Z {
+		cur.Z = z
+	}
+	if !r.early {
+		if cur.Moves == 0 {
+			cur.First, cur.Box = r.line, box
+		} else {
+			cur.Box = union(cur.Box, box)
+		}
+		cur.Last = r.line
+		cur.Moves++
+		cur.Filament += a.Laid
+	}
+	r.end = m.Pos
+	r.ended, r.strange = false, 0
+	if r.gap.set {
+		r.gap = gap{comments: r.gap.comments[:0]}
+	}
+	r.inMove = false
+	r.time()
+	return nil
+}
+
+// open begins a new layer; its fold is the gap that ends here.
+func (r *reader) open(z gcode.Nano, sloped bool) {
+	r.top = z
+	if r.vase && sloped {
+		base := r.a.From[2]
+		if n := len(r.ix.Layers); n > 0 {
+			base = r.ix.Layers[n-1].Z
+		}
+		r.top = max(z, base+r.turn)
+	}
+	if sloped {
+		r.climb++
+	}
+	r.p.fold()
+	s := r.startState()
+	l := Layer{Z: z, Tool: s.tool, Nozzle: s.nozzle, Bed: s.bed, Fan: s.fan}
+	g := r.gap
+	g.comments = append([]int(nil), g.comments...)
+	r.gaps = append(r.gaps, g)
+	r.ix.Layers = append(r.ix.Layers, l)
+}
+
+func (r *reader) startState() startState {
+	return startState{tool: int(r.m.Tool), nozzle: r.m.Nozzle(), bed: r.m.Bed(), fan: r.m.Fan}
+}
+
+// chain books a laying move while prime lines are still possible.
+func (r *reader) chain(box [4]gcode.Nano, opens bool) {
+	n := len(r.chains)
+	joined := n > 0 && math.Hypot((r.a.From[0]-r.end[0]).Millimetres(), (r.a.From[1]-r.end[1]).Millimetres()) < 1 && !opens
+	if !joined {
+		if n == maxChains {
+			r.early = false
+			return
+		}
+		start := r.start
+		if !r.inMove {
+			start = r.gap.first
+		}
+		g := r.gap
+		g.comments = append([]int(nil), g.comments...)
+		r.chains = append(r.chains, chain{layer: len(r.ix.Layers) - 1, first: r.line, box: box, gap: g, start: start, state: r.startState()})
+		n++
+	}
+	c := &r.chains[n-1]
+	c.last = r.line
+	c.moves++
+	c.laid += r.a.Laid
+	c.box = union(c.box, box)
+}
+
+// extent returns the box of the present move.
+func (r *reader) extent() [4]gcode.Nano {
+	a, p := &r.a, &r.m.Pos
+	if a.Arc.Turn != 0 {
+		b := a.Arc.Bounds()
+		return [4]gcode.Nano{gcode.FromMM(b[0]), gcode.FromMM(b[1]), gcode.FromMM(b[2]), gcode.FromMM(b[3])}
+	}
+	return [4]gcode.Nano{min(a.From[0], p[0]), min(a.From[1], p[1]), max(a.From[0], p[0]), max(a.From[1], p[1])}
+}
+
+func union(a, b [4]gcode.Nano) [4]gcode.Nano {
+	if b[0] < a[0] {
+		a[0] = b[0]
+	}
+	if b[1] < a[1] {
+		a[1] = b[1]
+	}
+	if b[2] > a[2] {
+		a[2] = b[2]
+	}
+	if b[3] > a[3] {
+		a[3] = b[3]
+	}
+	return a
+}
+
+// time hands the present move to the planner.
+func (r *reader) time() {
+	a := &r.a
+	dx, dy, dz := float64(r.m.Pos[0]-a.From[0])/1e6, float64(r.m.Pos[1]-a.From[1])/1e6, float64(r.m.Pos[2]-a.From[2])/1e6
+	speed := float64(r.m.Feed) / 60e6
+	if r.m.Aux != nil && r.m.Aux.Speed > 0 {
+		speed *= r.m.Speed()
+	}
+	if speed <= 0 {
+		speed = 25 // nothing said yet: what firmware starts with
+	}
+	acc := r.p.travel
+	if a.Kind == gcode.Lay {
+		acc = r.p.print
+	}
+	if a.Arc.Turn != 0 {
+		n := a.Arc.Length()
+		s0, c0 := math.Sincos(a.Arc.A0)
+		s1, c1 := math.Sincos(a.Arc.A0 + a.Arc.Turn)
+		if a.Arc.Turn < 0 {
+			s0, c0, s1, c1 = -s0, -c0, -s1, -c1
+		}
+		r.p.move(math.Hypot(n, dz), -s0, c0, 0, -s1, c1, 0, speed, acc)
+		return
+	}
+	q := dx*dx + dy*dy + dz*dz
+	if q > 0 {
+		n := math.Sqrt(q)
+		f := 1 / n
+		r.p.move(n, dx*f, dy*f, dz*f, dx*f, dy*f, dz*f, speed, acc)
+		return
+	}
+	if a.DE != 0 {
+		// The filament alone moves: from rest to rest.
+		r.p.move(math.Abs(float64(a.DE))/1e6, 0, 0, 0, 0, 0, 0, speed, 3*acc)
+	}
+}
+
+// flatStep returns the layer height to cut a vase with.
+func (r *reader) flatStep() gcode.Nano {
+	if len(r.steps) == 0 {
+		return gcode.MM / 5
+	}
+	sort.Slice(r.steps, func(i, j int) bool { return r.steps[i] < r.steps[j] })
+	return r.steps[len(r.steps)/2]
+}

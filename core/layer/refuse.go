@@ -1,0 +1,60 @@
+package layer
+
+import (
+	"bytes"
+	"errors"
+	"io"
+)
+
+// Reasons for which a file is not read at all. Each is a sentence for the
+// person who chose the file.
+var (
+	ErrEmpty    = errors.New("there is nothing in this file")
+	ErrUTF16    = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and try again")
+	ErrPicture  = errors.New("this is a picture, not a sliced file")
+	ErrMesh     = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
+	ErrArchive  = errors.New("this is an archive inside the file; bring the G-code itself, a .gz or a .zip with one file in it")
+	ErrNotGCode = errors.New("there is no G-code in this file")
+	ErrNoMoves  = errors.New("this file never moves the head, so there is nothing to print in it")
+)
+
+// sniff looks at the beginning of a file and says when it is something else.
+func sniff(src Source) error {
+	if src.Size() == 0 {
+		return ErrEmpty
+	}
+	head := make([]byte, 4096)
+	n, err := src.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return err
+	}
+	head = head[:n]
+	for _, m := range []struct {
+		magic string
+		err   error
+	}{
+		{"\xff\xfe", ErrUTF16}, {"\xfe\xff", ErrUTF16},
+		{"\x89PNG", ErrPicture}, {"\xff\xd8\xff", ErrPicture}, {"GIF8", ErrPicture}, {"RIFF", ErrPicture},
+		{"PK\x03\x04", ErrArchive}, {"\x1f\x8b", ErrArchive}, {"%PDF", ErrNotGCode}, {"\x7fELF", ErrNotGCode}, {"<?xml", ErrNotGCode},
+	} {
+		if bytes.HasPrefix(head, []byte(m.magic)) {
+			return m.err
+		}
+	}
+	if bytes.HasPrefix(head, []byte("solid ")) && bytes.Contains(head, []byte("facet")) {
+		return ErrMesh
+	}
+	// UTF-16 without its mark: every other byte of plain text is NUL.
+	if n >= 16 {
+		zeros := [2]int{}
+		for i, b := range head[:n&^1] {
+			if b == 0 {
+				zeros[i&1]++
+			}
+		}
+		if half := n / 2; zeros[0] > half*9/10 != (zeros[1] > half*9/10) {
+			return ErrUTF16
+		}
+	}
+	return nil
+}
