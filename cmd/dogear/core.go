@@ -1,0 +1,161 @@
+package main
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"dogear/core/edit"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+type layersCmd struct {
+	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	JSON bool   `help:"Print dogear-layers/1."`
+}
+
+func (c *layersCmd) Run() error {
+	d, err := open(c.File, layer.Options{})
+	if err != nil {
+		return err
+	}
+	if c.JSON {
+		return printJSON(os.Stdout, d.ix.Report(d.name))
+	}
+	ix := d.ix
+	fmt.Printf("%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers), ix.Height(), ix.Filament, clock(ix.Seconds))
+	fmt.Printf("%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first", "last", "seconds")
+	for i := range ix.Layers {
+		l := &ix.Layers[i]
+		number := "-"
+		if l.HasNumber {
+			number = fmt.Sprint(l.Number)
+		}
+		fmt.Printf("%8d %8s %10s %10d %10d %10d %8.1f\n", i+1, number, l.Z, l.Fold, l.First, l.Last, l.Seconds)
+	}
+	for _, f := range ix.Findings {
+		fmt.Printf("%s, line %d: %s\n", f.Level, f.Line, f.Message)
+	}
+	return nil
+}
+
+func clock(s float64) string {
+	return fmt.Sprintf("%d h %02d", int(s)/3600, int(s)/60%60)
+}
+
+func printJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+type applyCmd struct {
+	File     string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
+	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
+	JSON     bool   `help:"Print dogear-edit/1."`
+	Force    bool   `help:"Write over an existing OUT."`
+	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
+}
+
+type editReport struct {
+	Format    string          `json:"format"`
+	Out       string          `json:"out"`
+	Bytes     int64           `json:"bytes"`
+	Ears      []earReport     `json:"ears"`
+	Rewritten []struct{}      `json:"rewritten"`
+	Findings  []layer.Finding `json:"findings"`
+}
+
+type earReport struct {
+	ID        string   `json:"id"`
+	Before    int64    `json:"inserted_before_line"`
+	OutLines  [2]int64 `json:"out_lines"`
+	Layer     int      `json:"before_layer"`
+	Z         float64  `json:"z"`
+	LastLayer int      `json:"last_layer"`
+	Seconds   float64  `json:"seconds_in"`
+}
+
+func (c *applyCmd) Run() error {
+	f, err := os.Open(c.Plan)
+	if err != nil {
+		return refuse("unreadable", err)
+	}
+	defer f.Close()
+	p, err := plan.Parse(f)
+	if err != nil {
+		return refuse("plan", err)
+	}
+	opt := layer.Options{}
+	for _, w := range p.Printer.Stop {
+		opt.StopWords = append(opt.StopWords, w)
+	}
+	opt.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
+	d, err := open(c.File, opt)
+	if err != nil {
+		return err
+	}
+	if p.File != nil && p.File.SHA256 != "" {
+		sum, err := digest(d.src)
+		if err != nil {
+			return refuse("unreadable", err)
+		}
+		if sum != p.File.SHA256 {
+			if !c.Reanchor {
+				return refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
+			}
+			return refuse("other-file", errors.New("the plan was made for another file, and moving ears by height needs that file's heights, which this plan does not carry"))
+		}
+	}
+	res, err := routine.Apply(d.src, d.ix, p)
+	if err != nil {
+		return refuse("plan", err)
+	}
+	for _, f := range res.Findings {
+		if f.Level == layer.Grave {
+			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
+		}
+	}
+	rep := editReport{Format: "dogear-edit/1", Out: c.Out, Ears: []earReport{}, Rewritten: []struct{}{}, Findings: append([]layer.Finding{}, res.Findings...)}
+	for i, b := range res.Blocks {
+		rep.Ears = append(rep.Ears, earReport{b.Ear.ID, b.Fold.Line, res.OutLines(i), b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z.Millimetres(), b.Fold.Last(), b.Fold.Seconds})
+	}
+	edit.Sort(res.Edits)
+	err = create(c.Out, c.File, c.Force, func(w io.Writer) error {
+		rep.Bytes, err = edit.Write(w, d.src, res.Edits)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if c.JSON {
+		w := io.Writer(os.Stdout)
+		if c.Out == "-" {
+			w = os.Stderr
+		}
+		return printJSON(w, rep)
+	}
+	for _, b := range res.Blocks {
+		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, before layer %d (%s mm)\n", b.Ear.ID, len(b.Lines), b.Fold.Line, b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z)
+	}
+	for _, f := range res.Findings {
+		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	}
+	return nil
+}
+
+func digest(src layer.Source) (string, error) {
+	h := sha256.New()
+	if _, err := io.Copy(h, io.NewSectionReader(src, 0, src.Size())); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
+}
+

@@ -1,0 +1,114 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"dogear/core/archive"
+	"dogear/core/layer"
+)
+
+// document is an opened file: its bytes and its index.
+type document struct {
+	name string
+	src  layer.Source
+	ix   *layer.Index
+}
+
+// open reads FILE, which may be plain, .gz, .zip or "-".
+func open(file string, opt layer.Options) (*document, error) {
+	var raw []byte
+	var err error
+	name := filepath.Base(file)
+	if file == "-" {
+		name = "print.gcode"
+		raw, err = io.ReadAll(io.LimitReader(os.Stdin, 1<<30+1))
+	} else {
+		raw, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return nil, refuse("unreadable", err)
+	}
+	src := bytes.NewReader(raw)
+	if archive.IsZip(raw) || bytes.HasPrefix(raw, []byte{0x1f, 0x8b}) {
+		var out bytes.Buffer
+		name, _, err = archive.Copy(&out, bytes.NewReader(raw), name, src, archive.Limits{})
+		if err != nil {
+			return nil, refuse("archive", fmt.Errorf("%s: %w", file, err))
+		}
+		src = bytes.NewReader(out.Bytes())
+	}
+	if isTerminal(os.Stderr) && src.Size() > 20<<20 {
+		opt.Progress = progress("reading " + name)
+	}
+	ix, err := layer.Read(context.Background(), src, opt)
+	if err != nil {
+		return nil, refuse("not-gcode", fmt.Errorf("%s: %w", file, err))
+	}
+	return &document{name, src, ix}, nil
+}
+
+func isTerminal(f *os.File) bool {
+	st, err := f.Stat()
+	return err == nil && st.Mode()&os.ModeCharDevice != 0
+}
+
+// progress returns a function that draws a bar on standard error.
+func progress(what string) func(float64) {
+	last := -1
+	return func(done float64) {
+		if p := int(done * 100); p != last {
+			last = p
+			fmt.Fprintf(os.Stderr, "\r%s %3d %%", what, p)
+			if p >= 100 {
+				fmt.Fprintln(os.Stderr)
+			}
+		}
+	}
+}
+
+// create writes OUT through f: beside itself, renamed when complete.
+func create(out, in string, force bool, f func(io.Writer) error) error {
+	if out == "-" {
+		return f(os.Stdout)
+	}
+	if same(out, in) {
+		return refuse("same-file", errors.New("OUT is the original; it is never changed"))
+	}
+	if _, err := os.Lstat(out); err == nil && !force {
+		return refuse("exists", fmt.Errorf("%s exists; say --force to write over it", out))
+	}
+	tmp, err := os.CreateTemp(filepath.Dir(out), ".dogear-*")
+	if err != nil {
+		return refuse("unwritable", err)
+	}
+	defer os.Remove(tmp.Name())
+	err = f(tmp)
+	if err == nil {
+		err = tmp.Sync()
+	}
+	if cerr := tmp.Close(); err == nil {
+		err = cerr
+	}
+	if err != nil {
+		return err
+	}
+	if err := os.Chmod(tmp.Name(), 0o644); err != nil {
+		return refuse("unwritable", err)
+	}
+	return os.Rename(tmp.Name(), out)
+}
+
+func same(a, b string) bool {
+	if filepath.Clean(a) == filepath.Clean(b) {
+		return true
+	}
+	x, err1 := os.Stat(a)
+	y, err2 := os.Stat(b)
+	return err1 == nil && err2 == nil && os.SameFile(x, y)
+}

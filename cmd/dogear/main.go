@@ -1,0 +1,87 @@
+// Command dogear marks folds in sliced G-code files: it serves the web
+// application and does the same work from the command line.
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/alecthomas/kong"
+)
+
+type cli struct {
+	Demo   demoCmd   `cmd:"" help:"Start with demo data and print the address."`
+	Serve  serveCmd  `cmd:"" help:"Start the web application."`
+	Layers layersCmd `cmd:"" help:"Say what a file is: its layers and folds."`
+	Apply  applyCmd  `cmd:"" help:"Lay a plan onto a file and write the result."`
+}
+
+// refusal is an error with a code for programs and, if known, a line.
+type refusal struct {
+	Code string
+	Line int64
+	Err  error
+}
+
+func (r *refusal) Error() string { return r.Err.Error() }
+func (r *refusal) Unwrap() error { return r.Err }
+
+func refuse(code string, err error) error { return &refusal{Code: code, Err: err} }
+
+func main() {
+	os.Exit(run(os.Args[1:]))
+}
+
+// run returns the exit status: 0 done, 1 refused, 2 wrong usage.
+func run(args []string) int {
+	var c cli
+	status := -1
+	k, err := kong.New(&c, kong.Name("dogear"),
+		kong.Description("Mark a layer of a sliced file; change what comes after. Line and layer numbers count from 1, lengths are mm."),
+		kong.UsageOnError(), kong.Exit(func(n int) { status = n }))
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "dogear:", err)
+		return 2
+	}
+	ctx, err := k.Parse(args)
+	if status >= 0 {
+		return min(status, 2)
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "dogear:", err)
+		return 2
+	}
+	if err := ctx.Run(); err != nil {
+		return fail(err, c.Layers.JSON || c.Apply.JSON)
+	}
+	return 0
+}
+
+func fail(err error, asJSON bool) int {
+	r := &refusal{Code: "refused", Err: err}
+	errors.As(err, &r)
+	if asJSON {
+		var out struct {
+			Error struct {
+				Code    string `json:"code"`
+				Message string `json:"message"`
+				Line    *int64 `json:"line"`
+			} `json:"error"`
+		}
+		out.Error.Code, out.Error.Message = r.Code, err.Error()
+		if r.Line > 0 {
+			out.Error.Line = &r.Line
+		}
+		enc := json.NewEncoder(os.Stderr)
+		enc.SetEscapeHTML(false)
+		_ = enc.Encode(out)
+	} else {
+		fmt.Fprintln(os.Stderr, "dogear:", err)
+	}
+	if r.Code == "usage" {
+		return 2
+	}
+	return 1
+}

@@ -1,0 +1,186 @@
+// Package archive opens what a person drops: a plain file, a .gz, or a .zip
+// with one file in it.
+//
+// Sizes that an archive states are never trusted: what comes out is counted
+// as it comes, and stops at [Limits]. Names in an archive are never used as
+// paths; one that climbs is refused.
+package archive
+
+import (
+	"archive/zip"
+	"bufio"
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+)
+
+// Reasons for which an archive is refused, as sentences.
+var (
+	ErrNone    = errors.New("this archive has no file in it")
+	ErrSeveral = errors.New("this archive has several files in it; bring one G-code file at a time")
+	ErrPath    = errors.New("this archive names a file outside of itself and is not opened")
+	ErrBroken  = errors.New("this archive is damaged or cut short")
+	ErrTooBig  = errors.New("this file is larger than the limit")
+	ErrBomb    = errors.New("this archive expands to far more than a sliced file would; it is not opened")
+	ErrLocked  = errors.New("this archive is locked with a password")
+)
+
+// Limits bound what is read. The zero value allows 1 GiB and an expansion of
+// 200 times (G-code shrinks to about a fifth; settings blocks to a twentieth).
+type Limits struct {
+	Size  int64
+	Ratio int64
+}
+
+func (l Limits) or() Limits {
+	if l.Size <= 0 {
+		l.Size = 1 << 30
+	}
+	if l.Ratio <= 0 {
+		l.Ratio = 200
+	}
+	return l
+}
+
+// free is how much may come out before the ratio counts.
+const free = 8 << 20
+
+// Copy writes the G-code in an upload to w. name is the upload's name, used to
+// name what comes out. A .zip is read through at, which may be nil when r is no
+// archive; r and at must be the same bytes.
+func Copy(w io.Writer, r io.Reader, name string, at interface {
+	io.ReaderAt
+	Size() int64
+}, lim Limits) (string, int64, error) {
+	lim = lim.or()
+	br := bufio.NewReaderSize(r, 64<<10)
+	magic, _ := br.Peek(4)
+	switch {
+	case len(magic) >= 2 && magic[0] == 0x1f && magic[1] == 0x8b:
+		in := &counter{r: br}
+		z, err := gzip.NewReader(in)
+		if err != nil {
+			return "", 0, ErrBroken
+		}
+		n, err := limited(w, z, in, lim)
+		return strings.TrimSuffix(Clean(name), ".gz"), n, err
+	case string(magic) == "PK\x03\x04" || string(magic) == "PK\x05\x06":
+		if at == nil {
+			return "", 0, ErrBroken
+		}
+		return unzip(w, at, lim)
+	}
+	n, err := limited(w, br, nil, lim)
+	return Clean(name), n, err
+}
+
+// IsZip reports whether the first bytes are those of a .zip, which must be
+// stored before it can be opened.
+func IsZip(head []byte) bool {
+	return len(head) >= 4 && (string(head[:4]) == "PK\x03\x04" || string(head[:4]) == "PK\x05\x06")
+}
+
+func unzip(w io.Writer, at interface {
+	io.ReaderAt
+	Size() int64
+}, lim Limits) (string, int64, error) {
+	z, err := zip.NewReader(at, at.Size())
+	if errors.Is(err, zip.ErrInsecurePath) {
+		return "", 0, ErrPath
+	}
+	if err != nil {
+		return "", 0, ErrBroken
+	}
+	var one *zip.File
+	for _, f := range z.File {
+		if strings.HasPrefix(f.Name, "/") || strings.Contains(f.Name, "\\") || strings.Contains(f.Name, "..") || strings.Contains(f.Name, ":") {
+			return "", 0, ErrPath
+		}
+		if f.FileInfo().IsDir() {
+			continue
+		}
+		if one != nil {
+			return "", 0, ErrSeveral
+		}
+		one = f
+	}
+	if one == nil {
+		return "", 0, ErrNone
+	}
+	if one.Flags&1 != 0 {
+		return "", 0, ErrLocked
+	}
+	in, err := one.Open()
+	if err != nil {
+		return "", 0, ErrBroken
+	}
+	defer in.Close()
+	c := &counter{n: max(int64(one.CompressedSize64), 1)}
+	n, err := limited(w, in, c, lim)
+	return Clean(path.Base(one.Name)), n, err
+}
+
+// counter counts the packed bytes that were read.
+type counter struct {
+	r io.Reader
+	n int64
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.n += int64(n)
+	return n, err
+}
+
+// limited copies until the end or until a limit is passed.
+func limited(w io.Writer, r io.Reader, in *counter, lim Limits) (int64, error) {
+	buf := make([]byte, 256<<10)
+	total := int64(0)
+	for {
+		n, err := r.Read(buf)
+		total += int64(n)
+		if total > lim.Size {
+			return total, fmt.Errorf("%w (%d MB)", ErrTooBig, lim.Size>>20)
+		}
+		if in != nil && total > free && total > in.n*lim.Ratio {
+			return total, ErrBomb
+		}
+		if n > 0 {
+			if _, werr := w.Write(buf[:n]); werr != nil {
+				return total, werr
+			}
+		}
+		if err == io.EOF {
+			return total, nil
+		}
+		if err != nil {
+			if in != nil {
+				return total, ErrBroken
+			}
+			return total, err
+		}
+	}
+}
+
+// Clean makes a file name safe to show and to save under: no folders, no
+// control characters, at most 120 bytes.
+func Clean(name string) string {
+	name = name[strings.LastIndexAny(name, `/\`)+1:]
+	name = strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f || strings.ContainsRune(`<>:"|?*`, r) || r == '\u202e' || r == '\ufffd' {
+			return -1
+		}
+		return r
+	}, name)
+	name = strings.Trim(name, ". ")
+	if len(name) > 120 {
+		name = strings.ToValidUTF8(name[len(name)-120:], "")
+	}
+	if name == "" {
+		return "print.gcode"
+	}
+	return name
+}

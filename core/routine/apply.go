@@ -1,0 +1,207 @@
+package routine
+
+import (
+	"errors"
+	"fmt"
+	"sort"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// Block is an ear as it will stand in the file.
+type Block struct {
+	Ear      plan.Ear
+	Fold     Fold
+	Lines    []Line
+	Findings []layer.Finding
+}
+
+// Result is a plan laid onto a file.
+type Result struct {
+	Blocks   []Block // in file order
+	Edits    []edit.Edit
+	Findings []layer.Finding // of all blocks, and of the plan as a whole
+	LineEnd  string
+}
+
+// Locate finds where an ear sits in the file.
+func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
+	var f Fold
+	n := len(ix.Layers)
+	switch {
+	case e.BeforeLayer != 0:
+		f.Layer = e.BeforeLayer
+		if f.Layer < 1 || f.Layer > n {
+			return f, fmt.Errorf("there is no layer %d; the file has %d", e.BeforeLayer, n)
+		}
+	case e.FileNumber != nil:
+		if f.Layer = ix.ByNumber(*e.FileNumber); f.Layer == 0 {
+			return f, fmt.Errorf("the file has no layer that it calls %d", *e.FileNumber)
+		}
+	case e.AtHeight != nil:
+		if f.Layer = ix.AtHeight(gcode.FromMM(*e.AtHeight)); f.Layer == 0 {
+			return f, fmt.Errorf("no layer begins at or above %g mm; the print is %s mm high", *e.AtHeight, ix.Height())
+		}
+	default:
+		if e.BeforeLine < 1 || e.BeforeLine > ix.Lines {
+			return f, fmt.Errorf("there is no line %d; the file has %d", e.BeforeLine, ix.Lines)
+		}
+		f.Line = e.BeforeLine
+		f.Layer = max(ix.At(f.Line), 1)
+		l := &ix.Layers[f.Layer-1]
+		switch {
+		case f.Line <= l.First:
+		case f.Line > l.Last && f.Layer < n:
+			f.Layer++
+		default:
+			f.Inside = true
+		}
+	}
+	if f.Line > 0 {
+		var err error
+		if f.Offset, err = ix.OffsetOf(src, f.Line); err != nil {
+			return f, err
+		}
+		if f.At, err = ix.StateAt(src, f.Line); err != nil {
+			return f, err
+		}
+	} else {
+		l := &ix.Layers[f.Layer-1]
+		f.Line, f.Offset, f.At = l.Fold, l.Offset, l.At
+	}
+	f.Seconds = ix.Layers[f.Layer-1].Begin
+	if f.Inside { // by the share of lines; a move-by-move time is not needed here
+		l := &ix.Layers[f.Layer-1]
+		f.Seconds += l.Seconds * float64(f.Line-l.First) / float64(max(l.Last-l.First, 1))
+	}
+	return f, f.ahead(src, ix)
+}
+
+// ahead looks for the place where the next path begins.
+func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
+	from, end := max(ix.At(f.Line), 0), min(f.Line+500, ix.Lines+1)
+	return ix.Walk(src, from, end, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line < f.Line {
+			return true
+		}
+		switch a.Kind {
+		case gcode.Travel:
+			if !a.MoveX {
+				return true // only up or down
+			}
+			if !m.RelXYZ && c.Has('X') && c.Has('Y') && c.Letter == 'G' && c.Code <= 1 {
+				f.Next, f.HasNext = [2]gcode.Nano{m.Pos[0], m.Pos[1]}, true
+			}
+			return false
+		case gcode.Pull:
+			return !a.MoveX
+		case gcode.SetAxis:
+			return !c.Has('X') && !c.Has('Y') && c.Has('E')
+		case gcode.Lay, gcode.Push, gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.Stop, gcode.ToolSet, gcode.Motors:
+			return false
+		}
+		return true
+	})
+}
+
+// ErrTwice is the cause when two ears sit on one fold.
+var ErrTwice = errors.New("two ears sit on the same fold")
+
+// Apply lays a plan onto a file. The plan must have been checked.
+func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
+	res := &Result{LineEnd: "\n"}
+	if ix.LineEnds == "crlf" {
+		res.LineEnd = "\r\n"
+	}
+	if ix.LineEnds == "mixed" {
+		res.note(layer.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the line before them.")
+	}
+	for i := range p.Ears {
+		e := p.Ears[i]
+		f, err := Locate(src, ix, &e)
+		if err != nil {
+			return nil, &plan.Error{Ear: e.ID, Err: err}
+		}
+		lines, finds, err := Compile(f, ix.Box, p, &e, Style{Lower: ix.Lower})
+		if err != nil {
+			return nil, &plan.Error{Ear: e.ID, Err: err}
+		}
+		if e.HeadsUp != nil {
+			finds = append(finds, layer.Finding{Level: layer.Care, Code: "heads-up-left-out", Line: f.Line, Message: "The heads-up of ear " + e.ID + " is not written yet; the ear works without it."})
+		}
+		if e.BondPass != nil {
+			finds = append(finds, layer.Finding{Level: layer.Care, Code: "bond-left-out", Line: f.Line, Message: "The bond pass of ear " + e.ID + " is not written yet; the ear works without it."})
+		}
+		res.Blocks = append(res.Blocks, Block{e, f, lines, finds})
+	}
+	sort.SliceStable(res.Blocks, func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
+	for i := range res.Blocks {
+		b := &res.Blocks[i]
+		if i > 0 && b.Fold.Line == res.Blocks[i-1].Fold.Line {
+			return nil, &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
+		}
+		for _, s := range ix.Stops {
+			if s.Before == b.Fold.Layer && !b.Fold.Inside {
+				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there", Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line %d).", s.Before, s.Word, s.Line)})
+			}
+		}
+		res.Findings = append(res.Findings, b.Findings...)
+		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
+	}
+	if ix.Numbered {
+		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. A printer that insists on them needs the file renumbered.")
+	}
+	return res, nil
+}
+
+func (r *Result) note(level, code, message string) {
+	r.Findings = append(r.Findings, layer.Finding{Level: level, Code: code, Line: 1, Message: message})
+}
+
+// bytes writes a block with the line ends used around the fold.
+func (r *Result) bytes(src layer.Source, b *Block) []byte {
+	end := r.LineEnd
+	if off := b.Fold.Offset; off >= 2 {
+		var last [2]byte
+		if _, err := src.ReadAt(last[:], off-2); err == nil {
+			end = "\n"
+			if last[0] == '\r' {
+				end = "\r\n"
+			}
+		}
+	}
+	var out []byte
+	for _, l := range b.Lines {
+		out = append(append(out, l.Text...), end...)
+	}
+	return out
+}
+
+// Inserted returns how many lines the result adds.
+func (r *Result) Inserted() int {
+	n := 0
+	for i := range r.Blocks {
+		n += len(r.Blocks[i].Lines)
+	}
+	return n
+}
+
+// OutLines returns the first and last line of block i in the edited file.
+func (r *Result) OutLines(i int) [2]int64 {
+	at := r.Blocks[i].Fold.Line
+	for k := range i {
+		at += int64(len(r.Blocks[k].Lines))
+	}
+	return [2]int64{at, at + int64(len(r.Blocks[i].Lines)) - 1}
+}
+
+// Last returns the layer that ends at the fold; inside a layer, that layer.
+func (f *Fold) Last() int {
+	if f.Inside {
+		return f.Layer
+	}
+	return f.Layer - 1
+}

@@ -1,0 +1,140 @@
+package routine
+
+import (
+	"fmt"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// landing returns where the head comes down, in machine coordinates.
+func (c *compiler) landing() (x, y gcode.Nano, why string) {
+	x, y = c.was.Pos[0], c.was.Pos[1]
+	if c.fold.HasNext && c.ear.Land != plan.WhereItWas {
+		return c.fold.Next[0], c.fold.Next[1], "over the place where the next path begins"
+	}
+	return x, y, "over the place where it left"
+}
+
+// comeBack brings the head back from above and the filament to where it was.
+func (c *compiler) comeBack() {
+	c.tell()
+	if c.m.RelXYZ {
+		c.put("G90", "places count from the corner of the bed")
+	}
+	if !c.m.RelE {
+		c.put("M83", "filament counts in steps")
+	}
+	// Away, the debt is what was drawn back; own lines may have changed it.
+	if !c.m.Pulled && c.m.Debt != c.pulled {
+		c.filament(c.m.Debt-c.pulled, feedE, "evens out the filament")
+	}
+	moved := c.m.Pos != c.was.Pos
+	if moved {
+		x, y, why := c.landing()
+		if c.m.Pos[0] != x || c.m.Pos[1] != y {
+			if low := c.was.Top + gcode.MM/2; c.m.Pos[2] < low && !c.clear(x, y) {
+				to := min(c.was.Top+2*gcode.MM, gcode.FromMM(c.plan.Printer.Top))
+				c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up, clear of the part")
+			}
+			c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY), why)
+		}
+		if c.m.Pos[2] != c.was.Pos[2] {
+			c.put(fmt.Sprintf("G1 %s F%d", word('Z', c.was.Pos[2]-c.m.Off[2]), feedZ), "down")
+		}
+	}
+	if c.m.Pulled != c.was.Pulled {
+		w := "G11"
+		if c.was.Pulled {
+			w = "G10"
+		}
+		c.put(w, "firmware retraction as it was")
+	}
+	if c.m.Debt != c.was.Debt {
+		c.filament(c.m.Debt-c.was.Debt, feedE, "gives back what we drew")
+	}
+}
+
+func (c *compiler) fan() {
+	if c.m.Fan == c.was.Fan {
+		return
+	}
+	if c.was.Fan == 0 {
+		c.put("M107", "fan off, as it was")
+		return
+	}
+	c.put("M106 "+word('S', gcode.Nano(c.was.Fan)), "fan as it was")
+}
+
+// restore puts back everything that a step has changed.
+func (c *compiler) restore() {
+	if c.m.Tool != c.was.Tool {
+		c.put(fmt.Sprintf("T%d", c.was.Tool), "tool as it was")
+	}
+	if c.m.Bed() != c.was.Bed() {
+		c.put("M140 "+word('S', gcode.Nano(c.was.Bed())), "bed as it was")
+	}
+	if c.m.Nozzle() != c.was.Nozzle() || c.m.Hot() != c.was.Hot() {
+		w := "M109"
+		if !c.was.Hot() {
+			w = "M104"
+		}
+		c.put(w+" "+word('S', gcode.Nano(c.was.Nozzle())), "nozzle as it was")
+	}
+	c.fan()
+	old := map[string]string{}
+	for _, s := range c.was.Settings() {
+		old[s.Word] = s.Line
+	}
+	for _, s := range c.m.Settings() {
+		line, had := old[s.Word]
+		switch {
+		case had && line != s.Line:
+			c.put(line, "setting as it was")
+		case !had && (s.Word == "M220" || s.Word == "M221"):
+			c.put(s.Word+" S100", "setting as it was")
+		case !had:
+			c.find(layer.Care, "mode-not-restored", fmt.Sprintf("Your line %q stays in force; the file does not say what was before.", s.Line))
+		}
+	}
+	if c.was.Feed > 0 {
+		c.put("G1 "+word('F', c.was.Feed), "speed as it was")
+	}
+	if c.was.RelXYZ {
+		c.put("G91", "places count in steps, as the file had it")
+	}
+	if !c.was.RelE {
+		c.put("M82", "filament counts from the start, as the file had it")
+		c.put("G92 "+word('E', c.was.LogicalE()), "the axis stands exactly where it stood")
+	} else if c.was.RelXYZ && !c.m.RelE {
+		c.put("M83", "filament counts in steps, as the file had it")
+	}
+	if c.was.Inch {
+		c.put("G20", "inches, as the file had it")
+	}
+}
+
+// check compares the machine behind the block with the one before it.
+func (c *compiler) check() {
+	a, b := &c.was, &c.m.State
+	bad := func(code, what string) {
+		c.find(layer.Grave, code, "Behind the ear "+what+" would not be as before it.")
+	}
+	x, y, _ := c.landing()
+	there := b.Pos == a.Pos || b.Pos[0] == x && b.Pos[1] == y && b.Pos[2] == a.Pos[2]
+	switch {
+	case !there || a.Off != b.Off:
+		bad("position-not-restored", "the place")
+	case a.LogicalE() != b.LogicalE() && !a.RelE || a.Debt != b.Debt || a.Pulled != b.Pulled:
+		bad("filament-jump", "the filament axis")
+	case a.RelXYZ != b.RelXYZ || a.RelE != b.RelE || a.Inch != b.Inch:
+		bad("mode-not-restored", "the way of counting")
+	case a.Feed != b.Feed && a.Feed > 0:
+		bad("feed-not-restored", "the speed")
+	case a.Fan != b.Fan:
+		bad("fan-not-restored", "the fan")
+	case a.Nozzle() != b.Nozzle() || a.Bed() != b.Bed():
+		bad("temperature-not-restored", "the temperature")
+	}
+}
