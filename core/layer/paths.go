@@ -1,0 +1,160 @@
+package layer
+
+import (
+	"math"
+	"strings"
+
+	"dogear/core/gcode"
+)
+
+// Class says what a path is for.
+type Class uint8
+
+// Classes of paths.
+const (
+	Way     Class = iota // travel
+	Outer                // the wall one sees
+	Inner                // walls behind it
+	Fill                 // sparse fill
+	Solid                // top and bottom
+	Support              // to be taken off
+	Skirt                // skirt and brim
+	Other
+)
+
+// Names of the classes in plain words.
+var classNames = [...]string{"travel", "outer wall", "inner wall", "fill", "solid fill", "support", "skirt or brim", "other"}
+
+func (c Class) String() string { return classNames[c] }
+
+// Path is a run of moves that is laid in one go, or one run of travel.
+type Path struct {
+	From, To int // moves From … To-1
+	Class    Class
+	Closed   bool
+	Length   float64 // mm
+	Laid     gcode.Nano
+	box      [4]gcode.Nano
+}
+
+// Paths groups the moves of a layer. Classes come from the file's own labels
+// where their words are plain, else from shape: a closed path is a wall, an
+// open one is fill.
+func Paths(moves []Move) []Path {
+	var out []Path
+	for i, m := range moves {
+		lay := m.Kind == gcode.Lay
+		if n := len(out); n > 0 {
+			p := &out[n-1]
+			prev := &moves[p.To-1]
+			if lay == (prev.Kind == gcode.Lay) && p.To == i && (!lay || prev.To == m.From && prev.Label == m.Label && !closes(moves, p)) {
+				p.add(i, &m)
+				continue
+			}
+		}
+		p := Path{From: i, To: i, box: [4]gcode.Nano{m.From[0], m.From[1], m.From[0], m.From[1]}}
+		if lay {
+			p.Class = Other
+		}
+		p.add(i, &m)
+		out = append(out, p)
+	}
+	classify(moves, out)
+	return out
+}
+
+func (p *Path) add(i int, m *Move) {
+	p.To = i + 1
+	p.Laid += m.Laid
+	p.Length += m.Length()
+	p.box = union(p.box, [4]gcode.Nano{m.To[0], m.To[1], m.To[0], m.To[1]})
+}
+
+// Length returns the way of a move in mm.
+func (m *Move) Length() float64 {
+	dx, dy, dz := (m.To[0] - m.From[0]).Millimetres(), (m.To[1] - m.From[1]).Millimetres(), (m.To[2] - m.From[2]).Millimetres()
+	if m.Arc.Turn != 0 {
+		return math.Hypot(m.Arc.Length(), dz)
+	}
+	return math.Sqrt(dx*dx + dy*dy + dz*dz)
+}
+
+// closes reports whether a path has come back to where it began.
+func closes(moves []Move, p *Path) bool {
+	a, b := moves[p.From].From, moves[p.To-1].To
+	return p.Length > 1 && math.Hypot((a[0]-b[0]).Millimetres(), (a[1]-b[1]).Millimetres()) < 0.1
+}
+
+// words a label may use for a class; ordinary words of the trade.
+var classWords = []struct {
+	word  string
+	class Class
+}{
+	{"skirt", Skirt}, {"brim", Skirt}, {"support", Support}, {"outer", Outer}, {"outside", Outer}, {"external", Outer},
+	{"inner", Inner}, {"inside", Inner}, {"wall", Inner}, {"solid", Solid}, {"top", Solid}, {"bottom", Solid}, {"bridge", Solid},
+	{"fill", Fill},
+}
+
+func labelClass(label string) Class {
+	l := strings.ToLower(label)
+	for _, w := range classWords {
+		if strings.Contains(l, w.word) {
+			return w.class
+		}
+	}
+	return Other
+}
+
+func classify(moves []Move, paths []Path) {
+	var loops []*Path
+	for i := range paths {
+		p := &paths[i]
+		if p.Class == Way {
+			continue
+		}
+		p.Closed = closes(moves, p)
+		if p.Class = labelClass(moves[p.From].Label); p.Class != Other {
+			continue
+		}
+		p.Class = Fill
+		if p.Closed {
+			p.Class = Outer
+			loops = append(loops, p)
+		}
+	}
+	// A loop that lies just inside another one is an inner wall.
+	for _, p := range loops {
+		for _, q := range loops {
+			if q != p && hugs(q.box, p.box) {
+				p.Class = Inner
+				break
+			}
+		}
+	}
+}
+
+// hugs reports whether box b lies inside a and within a line's width of it.
+func hugs(a, b [4]gcode.Nano) bool {
+	const w = gcode.MM * 8 / 10
+	for k := range 4 {
+		d := b[k] - a[k]
+		if k > 1 {
+			d = -d
+		}
+		if d <= gcode.MM/20 || d > w {
+			return false
+		}
+	}
+	return true
+}
+
+// Width returns the mean width of a laid move in mm: V = e·π·d²/4, w = V/(l·h),
+// for filament of diameter d and a layer of height h, kept within 0.1 and 3.
+func (m *Move) Width(height gcode.Nano, diameter float64) float64 {
+	l, h := m.Length(), height.Millimetres()
+	if l <= 0 || h <= 0 {
+		return 0.4
+	}
+	v := m.Laid.Millimetres() * math.Pi * diameter * diameter / 4
+	return max(0.1, min(3, v/(l*h)))
+}
