@@ -11,15 +11,22 @@ import (
 
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/raster"
 )
 
 // indexVersion changes when the index changes its shape; older ones are made anew.
 const indexVersion = 1
 
+// stored is the shape of a row of indexes.
+type stored struct {
+	Index   *layer.Index
+	Outline *raster.Outline
+}
+
 // SaveIndex stores what a reading found; the print is ready then.
-func (s *Store) SaveIndex(ctx context.Context, id int64, ix *layer.Index) error {
+func (s *Store) SaveIndex(ctx context.Context, id int64, ix *layer.Index, o *raster.Outline) error {
 	var b bytes.Buffer
-	if err := gob.NewEncoder(&b).Encode(ix); err != nil {
+	if err := gob.NewEncoder(&b).Encode(stored{ix, o}); err != nil {
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
@@ -32,21 +39,24 @@ func (s *Store) SaveIndex(ctx context.Context, id int64, ix *layer.Index) error 
 }
 
 // Index returns the stored index, or ErrNone when the print must be read.
-func (s *Store) Index(ctx context.Context, id int64) (*layer.Index, error) {
+func (s *Store) Index(ctx context.Context, id int64) (*layer.Index, *raster.Outline, error) {
 	var data []byte
 	err := s.db.QueryRowContext(ctx, `SELECT data FROM indexes WHERE print_id = ? AND version = ?`, id, indexVersion).Scan(&data)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNone
+		return nil, nil, ErrNone
 	}
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	raw, err := s.unpack.DecodeAll(data, nil)
 	if err != nil {
-		return nil, fmt.Errorf("stored index: %w", err)
+		return nil, nil, fmt.Errorf("stored index: %w", err)
 	}
-	ix := new(layer.Index)
-	return ix, gob.NewDecoder(bytes.NewReader(raw)).Decode(ix)
+	var x stored
+	if err := gob.NewDecoder(bytes.NewReader(raw)).Decode(&x); err != nil {
+		return nil, nil, fmt.Errorf("stored index: %w", err)
+	}
+	return x.Index, x.Outline, nil
 }
 
 func (s *Store) inTx(ctx context.Context, f func(*sql.Tx) error) error {

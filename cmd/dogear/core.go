@@ -158,4 +158,3 @@ func digest(src layer.Source) (string, error) {
 	}
 	return hex.EncodeToString(h.Sum(nil)), nil
 }
-

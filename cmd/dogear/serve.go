@@ -1,14 +1,107 @@
 package main
 
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"dogear/store"
+	"dogear/web"
+)
+
 type demoCmd struct {
-	Port int    `default:"8080" help:"Port to listen on."`
-	Data string `help:"Folder to keep the data in; a fresh temporary one when left out." type:"path"`
-}
-type serveCmd struct {
-	Port int    `default:"8080" help:"Port to listen on."`
-	Host string `default:"127.0.0.1" help:"Address to listen on."`
-	Data string `help:"Folder to keep the data in." type:"path"`
+	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
+	Data  string `help:"Folder to keep the data in; a fresh temporary one when left out." type:"path"`
+	Debug bool   `help:"Log every request."`
 }
 
-func (c *demoCmd) Run() error  { return nil }
-func (c *serveCmd) Run() error { return nil }
+type serveCmd struct {
+	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
+	Host  string `default:"127.0.0.1" help:"Address to listen on."`
+	Data  string `help:"Folder to keep the data in." type:"path"`
+	Debug bool   `help:"Log every request."`
+}
+
+func (c *demoCmd) Run() error {
+	dir := c.Data
+	if dir == "" {
+		tmp, err := os.MkdirTemp("", "dogear-demo-*")
+		if err != nil {
+			return refuse("unwritable", err)
+		}
+		defer os.RemoveAll(tmp)
+		dir = tmp
+	}
+	return serve("127.0.0.1", c.Port, dir, true, c.Debug)
+}
+
+func (c *serveCmd) Run() error {
+	if ip := net.ParseIP(c.Host); c.Host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return refuse("usage", errors.New("this version listens on this machine only: 127.0.0.1, ::1 or localhost"))
+	}
+	dir := c.Data
+	if dir == "" {
+		home, err := os.UserConfigDir()
+		if err != nil {
+			return refuse("usage", errors.New("say with --data where to keep the data"))
+		}
+		dir = filepath.Join(home, "dogear")
+	}
+	return serve(c.Host, c.Port, dir, false, c.Debug)
+}
+
+func serve(host string, port int, dir string, withDemo, debug bool) error {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	level := slog.LevelInfo
+	if debug {
+		level = slog.LevelDebug
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	st, err := store.Open(ctx, dir)
+	if err != nil {
+		return refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
+	}
+	defer st.Close()
+	srv, err := web.New(web.Config{Store: st, Log: log, Host: host, Temp: dir})
+	if err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
+	if err != nil {
+		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
+	}
+	if err := srv.LoadKit(ctx); err != nil {
+		return err
+	}
+	if withDemo {
+		if err := srv.LoadDemo(ctx); err != nil {
+			return err
+		}
+	}
+	if err := srv.Resume(ctx); err != nil {
+		return err
+	}
+	fmt.Printf("Dogear is open at http://%s\n", l.Addr())
+	done := make(chan error, 1)
+	go func() { done <- srv.Serve(l) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	log.Info("closing")
+	end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	if err := srv.Shutdown(end); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
+	return nil
+}

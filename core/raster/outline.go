@@ -1,0 +1,148 @@
+// Package raster looks at what a print lays as pictures and outlines.
+//
+// [NewOutline] gives the silhouette of each layer from the front and from the
+// side. Skirts and prime lines are left out: they are not the part.
+package raster
+
+import (
+	"context"
+	"math"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+)
+
+// Outline is the silhouette of a print. Front holds, for each layer, pairs of
+// x in mm between which something is laid; Side the same in y.
+type Outline struct {
+	Front [][]float32
+	Side  [][]float32
+	Box   [4]float32 // of the part, without skirt: min x, min y, max x, max y
+}
+
+const columns = 240
+
+// NewOutline decodes every layer. progress is called now and then with 0…1;
+// it may be nil.
+func NewOutline(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Outline, error) {
+	o := &Outline{Front: make([][]float32, len(ix.Layers)), Side: make([][]float32, len(ix.Layers))}
+	part := partBox(ix)
+	var box [4]float64
+	first := true
+	for n := range ix.Layers {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if progress != nil && n%16 == 0 {
+			progress(float64(n) / float64(len(ix.Layers)))
+		}
+		moves, err := ix.Decode(src, n+1)
+		if err != nil {
+			return nil, err
+		}
+		var x, y strip
+		x.init(ix.Box[0], ix.Box[2])
+		y.init(ix.Box[1], ix.Box[3])
+		for _, p := range layer.Paths(moves) {
+			if p.Class == layer.Way || p.Class == layer.Skirt || n < 2 && Surrounds(moves[p.From:p.To], part) {
+				continue
+			}
+			for _, m := range moves[p.From:p.To] {
+				if m.Line <= ix.Prime.Last {
+					continue
+				}
+				b := moveBox(&m)
+				x.mark(b[0], b[2])
+				y.mark(b[1], b[3])
+				if first {
+					box, first = b, false
+				}
+				box = [4]float64{min(box[0], b[0]), min(box[1], b[1]), max(box[2], b[2]), max(box[3], b[3])}
+			}
+		}
+		o.Front[n], o.Side[n] = x.runs(), y.runs()
+	}
+	for k := range box {
+		o.Box[k] = float32(box[k])
+	}
+	return o, nil
+}
+
+func moveBox(m *layer.Move) [4]float64 {
+	if m.Arc.Turn != 0 {
+		return m.Arc.Bounds()
+	}
+	x0, y0, x1, y1 := m.From[0].Millimetres(), m.From[1].Millimetres(), m.To[0].Millimetres(), m.To[1].Millimetres()
+	return [4]float64{min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)}
+}
+
+// partBox is the box of everything above the first two layers; zero for a
+// print that has no more.
+func partBox(ix *layer.Index) [4]gcode.Nano {
+	var b [4]gcode.Nano
+	for n := 2; n < len(ix.Layers); n++ {
+		l := ix.Layers[n].Box
+		if n == 2 {
+			b = l
+			continue
+		}
+		b = [4]gcode.Nano{min(b[0], l[0]), min(b[1], l[1]), max(b[2], l[2]), max(b[3], l[3])}
+	}
+	return b
+}
+
+// Surrounds reports whether a path runs round the whole part at a distance of
+// more than a millimetre, as a skirt does.
+func Surrounds(path []layer.Move, part [4]gcode.Nano) bool {
+	if part == ([4]gcode.Nano{}) {
+		return false
+	}
+	b := moveBox(&path[0])
+	for i := range path {
+		c := moveBox(&path[i])
+		b = [4]float64{min(b[0], c[0]), min(b[1], c[1]), max(b[2], c[2]), max(b[3], c[3])}
+	}
+	const d = 1
+	return b[0] < part[0].Millimetres()-d && b[1] < part[1].Millimetres()-d && b[2] > part[2].Millimetres()+d && b[3] > part[3].Millimetres()+d
+}
+
+// strip is a row of columns that are covered or not.
+type strip struct {
+	lo, step float64
+	on       [columns]bool
+}
+
+func (s *strip) init(lo, hi gcode.Nano) {
+	s.lo = lo.Millimetres()
+	s.step = max((hi-lo).Millimetres()/columns, 0.05)
+}
+
+func (s *strip) mark(a, b float64) {
+	i := max(0, int((a-s.lo)/s.step))
+	j := min(columns-1, int((b-s.lo)/s.step))
+	for ; i <= j; i++ {
+		s.on[i] = true
+	}
+}
+
+// runs returns the covered stretches, closing gaps of less than two
+// millimetres: they are fill, not air.
+func (s *strip) runs() []float32 {
+	gap := int(math.Ceil(2 / s.step))
+	var out []float32
+	for i := 0; i < columns; {
+		if !s.on[i] {
+			i++
+			continue
+		}
+		end := i
+		for j := i; j < columns && j-end <= gap; j++ {
+			if s.on[j] {
+				end = j
+			}
+		}
+		out = append(out, float32(s.lo+float64(i)*s.step), float32(s.lo+float64(end+1)*s.step))
+		i = end + 1
+	}
+	return out
+}

@@ -1,0 +1,27 @@
+import htmx from "htmx.org";
+import Alpine from "@alpinejs/csp";
+import { lamp } from "./lamp.js";
+import { shelf } from "./shelf.js";
+import { bench } from "./bench.js";
+import { say } from "./say.js";
+
+window.htmx = htmx;
+Alpine.data("lamp", lamp);
+Alpine.start();
+
+// Whatever a button sent: while it is under way the button says so, and a
+// connection that is gone is told instead of swallowed.
+document.addEventListener("htmx:beforeRequest", (e) => {
+  const el = e.detail.elt;
+  if (el.dataset?.busy) { el.disabled = true; el.textContent = el.dataset.busy; }
+});
+document.addEventListener("htmx:sendError", () => say("Dogear does not answer. Is it still running?"));
+document.addEventListener("htmx:afterSwap", (e) => { if (e.detail.target.id === "said") say(e.detail.target.textContent); });
+
+const ready = () => {
+  const s = document.querySelector("[data-shelf]");
+  if (s) shelf(s);
+  const b = document.querySelector("[data-bench]");
+  if (b) bench(b);
+};
+if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready); else ready();

@@ -1,0 +1,170 @@
+import { mm } from "./words.js";
+
+const NS = "http://www.w3.org/2000/svg";
+
+function el(name, attrs, text) {
+  const e = document.createElementNS(NS, name);
+  for (const k in attrs) e.setAttribute(k, attrs[k]);
+  if (text !== undefined) e.textContent = text;
+  return e;
+}
+
+// Spine draws the print from the side and turns places on it into folds.
+export class Spine {
+  constructor(svg, book) {
+    this.svg = svg;
+    this.book = book;
+    this.side = false;
+  }
+
+  // layout works out where heights and widths fall.
+  layout() {
+    const w = this.svg.clientWidth, h = this.svg.clientHeight;
+    const b = this.book, box = b.box;
+    const lo = this.side ? box[1] : box[0], hi = this.side ? box[3] : box[2];
+    const wide = Math.max(hi - lo, 1), high = Math.max(b.height, 0.1);
+    const top = 24, foot = 20, left = 32, right = 50;
+    let sx = Math.min((w - left - right) / wide, (h - top - foot) / high);
+    // A flat print is drawn taller than it is, and says so.
+    let sz = sx;
+    if (high * sz < (h - top - foot) * 0.3) sz = Math.min(((h - top - foot) * 0.55) / high, sx * 40);
+    this.taller = sz / sx;
+    this.base = h - foot;
+    this.sx = sx;
+    this.sz = sz;
+    this.x = (v) => left + (w - left - right) / 2 + (v - (lo + hi) / 2) * sx;
+    this.y = (z) => this.base - z * sz;
+    this.w = w;
+    this.h = h;
+  }
+
+  // under returns the height of the fold before layer n.
+  under(n) {
+    const b = this.book;
+    return n > b.z.length ? b.z[b.z.length - 1] : b.z[n - 1] - b.h[n - 1];
+  }
+
+  // at turns a y in pixels into the fold nearest to it.
+  at(y) {
+    const z = (this.base - y) / this.sz;
+    const b = this.book;
+    let best = 1, d = Infinity;
+    for (let n = 1; n <= b.z.length + 1; n++) {
+      const e = Math.abs(this.under(n) - z);
+      if (e < d) { d = e; best = n; }
+    }
+    return best;
+  }
+
+  draw(fold, ears, bands) {
+    this.layout();
+    const { svg, book: b, w } = this;
+    svg.setAttribute("viewBox", `0 0 ${w} ${this.h}`);
+    const out = [];
+    const runs = this.side ? b.side : b.front;
+    // One path a band; its strips are the outline of each layer.
+    const N = b.z.length;
+    for (let k = 0; k < bands.length; k++) {
+      const from = bands[k].from, to = k + 1 < bands.length ? bands[k + 1].from : N + 1;
+      const d = this.shape(runs, from, to);
+      if (d) {
+        out.push(el("path", { d, fill: bands[k].colour }));
+      }
+    }
+    const strips = this.strips(runs, N);
+    if (strips) out.push(el("path", { d: strips, class: "spine-strip" }));
+    out.push(el("path", { d: this.shape(runs, 1, N + 1), class: "spine-edge" }));
+    out.push(el("path", { d: `M${20} ${this.base}H${w - 16}`, class: "spine-bed" }));
+    this.ruler(out);
+    for (const s of b.stops || []) if (s.Before > 0) {
+      const y = this.y(this.under(s.Before));
+      out.push(el("circle", { cx: this.w - 52, cy: y, r: 3.5, fill: "none", class: "spine-ear" }));
+    }
+    this.flags(out, runs, ears, fold);
+    const y = Math.round(this.y(this.under(fold))) + 0.5;
+    out.push(el("path", { d: `M2 ${y}H${w - 4}`, class: "spine-line" }));
+    const label = fold > N ? `${N} | end` : fold === 1 ? "bed | 1" : `${fold - 1} | ${fold}`;
+    const tw = 14 + label.length * 6.6;
+    out.push(el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-tag" }));
+    out.push(el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label));
+    svg.replaceChildren(...out);
+  }
+
+  // shape returns the outline of layers from … to-1: a polygon over layers that
+  // are one piece, rectangles where they are several.
+  shape(runs, from, to) {
+    const b = this.book;
+    let d = "", left = [], right = [], top = NaN;
+    const f = (v) => v.toFixed(1);
+    const flush = () => {
+      if (left.length) d += `M${left.join("L")}L${right.reverse().join("L")}Z`;
+      left = []; right = []; top = NaN;
+    };
+    let lx = NaN, rx = NaN;
+    for (let n = from; n < to; n++) {
+      const r = runs[n - 1];
+      const ya = this.y(b.z[n - 1] - b.h[n - 1]), yb = this.y(b.z[n - 1]);
+      if (!r || r.length !== 2 || Math.abs(ya - top) > 0.05) flush();
+      if (!r || r.length < 2) continue;
+      if (r.length > 2) {
+        for (let k = 0; k + 1 < r.length; k += 2) d += `M${f(this.x(r[k]))} ${f(yb)}H${f(this.x(r[k + 1]))}V${f(ya)}H${f(this.x(r[k]))}Z`;
+        continue;
+      }
+      const x0 = this.x(r[0]), x1 = this.x(r[1]);
+      if (left.length && Math.abs(x0 - lx) < 0.3 && Math.abs(x1 - rx) < 0.3) {
+        left[left.length - 1] = `${f(lx)} ${f(yb)}`;
+        right[right.length - 1] = `${f(rx)} ${f(yb)}`;
+      } else {
+        left.push(`${f(x0)} ${f(ya)}`, `${f(x0)} ${f(yb)}`);
+        right.push(`${f(x1)} ${f(ya)}`, `${f(x1)} ${f(yb)}`);
+        lx = x0; rx = x1;
+      }
+      top = yb;
+    }
+    flush();
+    return d;
+  }
+
+  strips(runs, N) {
+    const b = this.book;
+    let step = 1;
+    while (step < N && (b.height / N) * this.sz * step < 4) step++;
+    let d = "";
+    for (let n = step; n < N; n += step) {
+      const r = runs[n - 1];
+      if (r && r.length >= 2) d += `M${this.x(r[0]).toFixed(1)} ${this.y(b.z[n - 1]).toFixed(1)}H${this.x(r[r.length - 1]).toFixed(1)}`;
+    }
+    return d;
+  }
+
+  ruler(out) {
+    const step = [0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].find((v) => v * this.sz >= 34) || 200;
+    for (let z = 0; z <= this.book.height + 1e-6; z += step) {
+      const y = Math.round(this.y(z)) + 0.5;
+      out.push(el("path", { d: `M26 ${y}h6`, class: "spine-tick" }));
+      out.push(el("text", { x: 22, y: y + 4, "text-anchor": "end", class: "spine-text" }, step < 1 ? z.toFixed(1) : String(Math.round(z))));
+    }
+  }
+
+  // flags sets the ears beside the outline; their numbers spread out so that
+  // none covers another, each with a thin leader.
+  flags(out, runs, ears, fold) {
+    const list = ears.map((e) => ({ e, y: this.y(this.under(e.before)) })).sort((a, b) => b.y - a.y);
+    let limit = this.base + 8;
+    for (const f of list) { f.ty = Math.min(f.y, limit); limit = f.ty - 15; }
+    let over = 10 - (list.length ? list[list.length - 1].ty : 10);
+    if (over > 0) for (let i = list.length - 1; i >= 0 && over > 0; i--) { list[i].ty += over; over = i > 0 ? list[i].ty + 15 - list[i - 1].ty : 0; }
+    for (const f of list) {
+      const r = runs[f.e.before - 1];
+      const x = Math.min((r && r.length ? this.x(r[r.length - 1]) : this.w / 2) + 5, this.w - 58);
+      if (Math.abs(f.ty - f.y) > 2) out.push(el("path", { d: `M${x} ${f.y}L${this.w - 52} ${f.ty}`, class: "spine-leader" }));
+      const at = Math.abs(f.ty - f.y) > 2 ? [this.w - 52, f.ty] : [x, f.y];
+      const flag = el("path", { d: `M${at[0]} ${at[1]}h22v-12z`, class: "spine-ear" + (f.e.before === fold ? " now" : ""), "stroke-linejoin": "round" });
+      if (f.e.colour) flag.setAttribute("fill", f.e.colour);;
+      if (!f.e.colour) flag.classList.add("fill-page");
+      flag.append(el("title", {}, `${f.e.name}: stops before layer ${f.e.before}, ${mm(this.under(f.e.before))} mm`));
+      out.push(flag);
+      out.push(el("text", { x: at[0] + 26, y: at[1] - 1, class: "spine-ear-text" }, f.e.before));
+    }
+  }
+}

@@ -1,0 +1,83 @@
+package web
+
+import (
+	"encoding/json"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/layer"
+)
+
+func (s *Server) bench(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	if len(b.ix.Layers) == 0 {
+		return fiber.NewError(fiber.StatusConflict, "This file moves the head but lays nothing, so there is no layer to fold at.")
+	}
+	margin, err := s.margin(c, b)
+	if err != nil {
+		return err
+	}
+	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Findings": b.ix.Findings})
+}
+
+// bookView is what the bench's scripts know of a print. Heights, lengths and
+// times are mm and seconds; lists have one entry a layer.
+type bookView struct {
+	ID       int64         `json:"id"`
+	Version  string        `json:"version"` // changes with the bytes
+	Lines    int64         `json:"lines"`
+	Kind     string        `json:"kind"`
+	Box      [4]float32    `json:"box"`
+	Height   float64       `json:"height"`
+	Seconds  float64       `json:"seconds"`
+	Z        []float64     `json:"z"`
+	H        []float64     `json:"h"`
+	Number   []*int64      `json:"number"`
+	Object   []int         `json:"object"`
+	Begin    []float64     `json:"begin"`
+	Took     []float64     `json:"took"`
+	Fold     []int64       `json:"fold"`
+	Front    [][]float32   `json:"front"`
+	Side     [][]float32   `json:"side"`
+	Stops    []layer.Stop  `json:"stops"`
+	Filament map[string]fv `json:"filaments"`
+}
+
+type fv struct {
+	Name   string `json:"name"`
+	Colour string `json:"colour"`
+}
+
+func (s *Server) book(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	ix := b.ix
+	n := len(ix.Layers)
+	v := bookView{
+		ID: b.print.ID, Version: b.print.SHA256[:12], Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
+		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n), Object: make([]int, n),
+		Begin: make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n), Front: b.outline.Front, Side: b.outline.Side,
+		Stops: ix.Stops, Filament: map[string]fv{},
+	}
+	for i := range ix.Layers {
+		l := &ix.Layers[i]
+		v.Z[i], v.H[i], v.Object[i], v.Begin[i], v.Took[i], v.Fold[i] = l.Z.Millimetres(), l.Height.Millimetres(), l.Object, l.Begin, l.Seconds, l.Fold
+		if l.HasNumber {
+			v.Number[i] = &l.Number
+		}
+	}
+	for k, f := range m.plan.Filaments {
+		v.Filament[k] = fv{f.Name, f.Colour}
+	}
+	c.Set("Content-Type", "application/json")
+	return json.NewEncoder(c.Response().BodyWriter()).Encode(v)
+}

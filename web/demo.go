@@ -1,0 +1,92 @@
+package web
+
+import (
+	"context"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+	"dogear/demo"
+	"dogear/store"
+)
+
+// demo puts the demo prints on the shelf.
+func (s *Server) demo(c fiber.Ctx) error {
+	if err := s.LoadDemo(c.Context()); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/")
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// LoadKit puts the spools that ship into an empty Kit.
+func (s *Server) LoadKit(ctx context.Context) error {
+	have, err := s.cfg.Store.Filaments(ctx)
+	if err != nil || len(have) > 0 {
+		return err
+	}
+	for _, f := range demo.Filaments() {
+		err := s.cfg.Store.AddFilament(ctx, store.Filament{Slug: f.Slug, Name: f.Name, Colour: f.Colour,
+			NozzleFirst: float64(f.NozzleFirst), Nozzle: float64(f.Nozzle), BedFirst: float64(f.BedFirst), Bed: float64(f.Bed), Purge: float64(f.Purge)})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LoadDemo slices the demo prints and puts those on the shelf that are not
+// there yet. They are read before it returns.
+func (s *Server) LoadDemo(ctx context.Context) error {
+	if err := s.LoadKit(ctx); err != nil {
+		return err
+	}
+	have := map[string]bool{}
+	prints, err := s.cfg.Store.Prints(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range prints {
+		have[p.Name] = true
+	}
+	parts := demo.Parts()
+	for i := len(parts) - 1; i >= 0; i-- { // the newest stands first
+		if have[parts[i].Slug+".gcode"] {
+			continue
+		}
+		if err := s.loadPart(ctx, parts[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Server) loadPart(ctx context.Context, part demo.Part) error {
+	st := s.cfg.Store
+	file, _ := demo.Slice(part.Solid, demo.DialectNamed(part.Dialect))
+	up, err := st.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer up.Abandon()
+	if _, err := up.Write(file); err != nil {
+		return err
+	}
+	if err := up.Finish(part.Slug+".gcode", part.Title); err != nil {
+		return err
+	}
+	p, err := st.Print(ctx, up.ID)
+	if err != nil {
+		return err
+	}
+	if err := s.jobs.read(ctx, p); err != nil {
+		return err
+	}
+	return st.Change(ctx, p.ID, func(doc *plan.Plan) error {
+		doc.First = part.First
+		for _, e := range part.Ears {
+			doc.Ears = append(doc.Ears, plan.Ear{ID: freeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament, Note: e.Note})
+		}
+		return nil
+	})
+}

@@ -1,0 +1,149 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"dogear/core/layer"
+	"dogear/core/raster"
+	"dogear/store"
+)
+
+// jobs reads prints in the background, one after another.
+type jobs struct {
+	s    *Server
+	mu   sync.Mutex
+	all  map[int64]*job
+	turn chan struct{} // holds one token: reading is bound by the processor
+	wg   sync.WaitGroup
+	ctx  context.Context
+	end  context.CancelFunc
+}
+
+// job is one reading. Its fields are guarded by jobs.mu.
+type job struct {
+	what   string
+	done   float64
+	state  string // "reading", "ready", "refused"
+	err    string
+	cancel context.CancelFunc
+	ended  time.Time
+}
+
+func newJobs(s *Server) *jobs {
+	j := &jobs{s: s, all: map[int64]*job{}, turn: make(chan struct{}, 1)}
+	j.ctx, j.end = context.WithCancel(context.Background())
+	return j
+}
+
+func (j *jobs) stop() {
+	j.end()
+	j.wg.Wait()
+}
+
+// start reads a print unless it is being read already.
+func (j *jobs) start(p store.Print) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if o := j.all[p.ID]; o != nil && o.state == "reading" {
+		return
+	}
+	for id, o := range j.all { // forget what nobody asks for any more
+		if o.state != "reading" && time.Since(o.ended) > time.Hour {
+			delete(j.all, id)
+		}
+	}
+	ctx, cancel := context.WithCancel(j.ctx)
+	j.all[p.ID] = &job{what: "Waiting for another print", state: "reading", cancel: cancel}
+	j.wg.Go(func() {
+		defer cancel()
+		j.run(ctx, p)
+	})
+}
+
+func (j *jobs) set(id int64, what string, done float64) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if o := j.all[id]; o != nil {
+		o.what, o.done = what, done
+	}
+}
+
+func (j *jobs) get(id int64) (job, bool) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if o := j.all[id]; o != nil {
+		return *o, true
+	}
+	return job{}, false
+}
+
+func (j *jobs) cancel(id int64) bool {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	o := j.all[id]
+	if o == nil || o.state != "reading" {
+		return false
+	}
+	o.cancel()
+	return true
+}
+
+func (j *jobs) run(ctx context.Context, p store.Print) {
+	err := j.read(ctx, p)
+	if j.ctx.Err() != nil {
+		return // the server stops; the reading goes on at the next start
+	}
+	state, text := "ready", ""
+	if err != nil {
+		state = "refused"
+		switch {
+		case errors.Is(err, context.Canceled):
+			text = "The reading was cancelled; nothing was kept."
+		case isRefusal(err):
+			text = upper(err.Error())
+		default:
+			text = "The file could not be read. The log says more."
+			j.s.log.Error("reading failed", "print", p.ID, "err", err)
+		}
+		if rerr := j.s.cfg.Store.Remove(context.Background(), p.ID); rerr != nil {
+			j.s.log.Error("removing a refused print", "print", p.ID, "err", rerr)
+		}
+	}
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if o := j.all[p.ID]; o != nil {
+		o.state, o.err, o.done, o.ended = state, text, 1, time.Now()
+	}
+}
+
+func isRefusal(err error) bool {
+	for _, r := range []error{layer.ErrEmpty, layer.ErrUTF16, layer.ErrPicture, layer.ErrMesh, layer.ErrArchive, layer.ErrNotGCode, layer.ErrNoMoves} {
+		if errors.Is(err, r) {
+			return true
+		}
+	}
+	return false
+}
+
+func (j *jobs) read(ctx context.Context, p store.Print) error {
+	select {
+	case j.turn <- struct{}{}:
+		defer func() { <-j.turn }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	src := j.s.cfg.Store.Source(p)
+	j.set(p.ID, "Reading the lines", 0)
+	ix, err := layer.Read(ctx, src, layer.Options{Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.6) }})
+	if err != nil {
+		return err
+	}
+	o, err := raster.NewOutline(ctx, src, ix, func(d float64) { j.set(p.ID, "Drawing its outline", 0.6+d*0.4) })
+	if err != nil {
+		return err
+	}
+	return j.s.cfg.Store.SaveIndex(ctx, p.ID, ix, o)
+}

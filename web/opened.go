@@ -1,0 +1,139 @@
+package web
+
+import (
+	"context"
+	"sync"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/raster"
+	"dogear/store"
+)
+
+// book is a print that is open: its bytes, its index and its outline. They
+// never change, so they may be shared.
+type book struct {
+	print   store.Print
+	src     *store.Source
+	ix      *layer.Index
+	outline *raster.Outline
+}
+
+// opened keeps the books used last.
+type opened struct {
+	st   *store.Store
+	mu   sync.Mutex
+	kept map[int64]*book
+	used []int64
+}
+
+// keepBooks bounds the books in memory; the shelf needs one screen full.
+const keepBooks = 24
+
+func newOpened(st *store.Store) *opened { return &opened{st: st, kept: map[int64]*book{}} }
+
+func (o *opened) get(ctx context.Context, p store.Print) (*book, error) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if b := o.kept[p.ID]; b != nil {
+		return b, nil
+	}
+	ix, out, err := o.st.Index(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	b := &book{p, o.st.Source(p), ix, out}
+	if len(o.used) == keepBooks {
+		delete(o.kept, o.used[0])
+		o.used = o.used[1:]
+	}
+	o.kept[p.ID] = b
+	o.used = append(o.used, p.ID)
+	return b, nil
+}
+
+func (o *opened) drop(id int64) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	delete(o.kept, id)
+	for i, u := range o.used {
+		if u == id {
+			o.used = append(o.used[:i], o.used[i+1:]...)
+			break
+		}
+	}
+}
+
+// open returns the print of a request with its book.
+func (s *Server) open(c fiber.Ctx) (*book, error) {
+	p, err := s.print(c)
+	if err != nil {
+		return nil, err
+	}
+	if p.State != "ready" {
+		return nil, fiber.NewError(fiber.StatusConflict, "This print is still being read. Wait a moment, then open it again.")
+	}
+	return s.opened.get(c.Context(), p)
+}
+
+// marked is what is marked in a print, ready to be laid onto its file.
+type marked struct {
+	plan       *plan.Plan
+	filaments  []store.Filament
+	undo, redo bool
+}
+
+// marks returns what is marked in a print with the Kit's filaments put in.
+func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
+	p, undo, redo, err := s.cfg.Store.Plan(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	fs, err := s.cfg.Store.Filaments(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p.Filaments = map[string]plan.Filament{}
+	for _, f := range fs {
+		p.Filaments[f.Slug] = plan.Filament{Name: f.Name, Colour: f.Colour, Nozzle: [2]float64{f.NozzleFirst, f.Nozzle}, Bed: [2]float64{f.BedFirst, f.Bed}, Purge: f.Purge}
+	}
+	if _, ok := p.Filaments[p.First]; !ok && len(fs) > 0 {
+		p.First = fs[0].Slug
+	}
+	for i := range p.Ears { // a spool may have left the Kit since
+		if _, ok := p.Filaments[p.Ears[i].Filament]; !ok {
+			p.Ears[i].Filament = ""
+		}
+	}
+	if err := p.Check(); err != nil {
+		return nil, err
+	}
+	return &marked{p, fs, undo, redo}, nil
+}
+
+// band is a run of layers in one filament: from layer From on.
+type band struct {
+	From     int    `json:"from"`
+	Filament string `json:"filament"`
+	Colour   string `json:"colour"`
+	Name     string `json:"name"`
+}
+
+func (m *marked) bands() []band {
+	name := func(from int, key string) band {
+		f := m.plan.Filaments[key]
+		return band{from, key, f.Colour, f.Name}
+	}
+	out := []band{name(1, m.plan.First)}
+	for _, e := range sortedEars(m.plan) {
+		if e.Kind == plan.Colour && e.Filament != "" && e.BeforeLayer > 0 {
+			if e.BeforeLayer == 1 {
+				out = out[:0]
+			}
+			out = append(out, name(max(e.BeforeLayer, 1), e.Filament))
+		}
+	}
+	return out
+}

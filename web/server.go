@@ -1,0 +1,240 @@
+// Package web is the web application: routes, handlers and view models. It
+// computes nothing; it asks core and store, and renders.
+package web
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/gofiber/fiber/v3/extractors"
+	"github.com/gofiber/fiber/v3/middleware/csrf"
+	"github.com/gofiber/fiber/v3/middleware/recover"
+
+	"dogear/core/archive"
+	"dogear/store"
+)
+
+// Config says what a server works with. Store is required.
+type Config struct {
+	Store  *store.Store
+	Log    *slog.Logger
+	Host   string // the name or address people type; loopback names always work
+	Temp   string // folder for uploads that must be stored before they are opened
+	Limits archive.Limits
+}
+
+// Server is the web application.
+type Server struct {
+	cfg    Config
+	log    *slog.Logger
+	app    *fiber.App
+	jobs   *jobs
+	opened *opened
+	proofs *proofs
+}
+
+// bodyRoom is what a request may hold in memory; uploads are streamed past it.
+const bodyRoom = 1 << 20
+
+// New builds the application.
+func New(cfg Config) (*Server, error) {
+	views, err := newViews()
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{cfg: cfg, log: cfg.Log}
+	if s.log == nil {
+		s.log = slog.New(slog.DiscardHandler)
+	}
+	s.jobs = newJobs(s)
+	s.opened = newOpened(cfg.Store)
+	s.proofs = newProofs(s)
+	s.app = fiber.New(fiber.Config{
+		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
+		ErrorHandler: s.failed, ReadTimeout: 10 * time.Minute, IdleTimeout: time.Minute,
+	})
+	s.app.Use(recover.New(), s.guard, s.logged)
+	s.app.Get("/assets/*", asset)
+	s.app.Get("/healthz", s.health)
+	s.app.Use(csrf.New(csrf.Config{
+		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true, CookieSessionOnly: true,
+		Extractor: extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
+		ErrorHandler: func(c fiber.Ctx, _ error) error {
+			return fiber.NewError(fiber.StatusForbidden, "This page is from before Dogear was started again. Load it once more, then repeat what you did.")
+		},
+	}))
+	s.routes()
+	return s, nil
+}
+
+const csrfHeader = "X-Csrf-Token"
+
+func (s *Server) routes() {
+	a := s.app
+	a.Get("/", s.shelf)
+	a.Post("/prints", s.upload)
+	a.Post("/demo", s.demo)
+	a.Get("/prints/:id/reading", s.reading)
+	a.Post("/prints/:id/cancel", s.cancel)
+	a.Post("/prints/:id/remove", s.remove)
+	a.Get("/prints/:id", s.bench)
+	a.Get("/prints/:id/book", s.book)
+	a.Get("/prints/:id/layers/:n", s.geometry)
+	a.Post("/prints/:id/ears", s.addEar)
+	a.Post("/prints/:id/first", s.firstFilament)
+	a.Post("/prints/:id/undo", s.undo)
+	a.Post("/prints/:id/redo", s.redo)
+	a.Post("/prints/:id/ears/:ear", s.changeEar)
+	a.Post("/prints/:id/ears/:ear/remove", s.removeEar)
+	a.Get("/prints/:id/proof", s.proof)
+	a.Get("/prints/:id/plan", s.planFile)
+	a.Get("/prints/:id/write", s.write)
+	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })
+}
+
+// Resume goes on reading prints whose reading was broken off.
+func (s *Server) Resume(ctx context.Context) error {
+	prints, err := s.cfg.Store.Prints(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range prints {
+		if p.State == "reading" {
+			s.jobs.start(p)
+		}
+	}
+	return nil
+}
+
+// Serve answers on l until Shutdown.
+func (s *Server) Serve(l net.Listener) error {
+	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
+}
+
+// Shutdown ends the server after the requests that are under way.
+func (s *Server) Shutdown(ctx context.Context) error {
+	s.jobs.stop()
+	return s.app.ShutdownWithContext(ctx)
+}
+
+// App returns the application, for tests.
+func (s *Server) App() *fiber.App { return s.app }
+
+// policy allows nothing but our own files; nothing inline runs.
+const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
+// guard refuses requests that another page or another name brought here, and
+// sets the headers that keep a browser strict.
+func (s *Server) guard(c fiber.Ctx) error {
+	c.Set("Content-Security-Policy", policy)
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Referrer-Policy", "same-origin")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Set("Cross-Origin-Resource-Policy", "same-origin")
+	host := string(c.Request().Host())
+	if !s.ours(host) {
+		return fiber.NewError(fiber.StatusMisdirectedRequest, "This address is not one that Dogear answers to.")
+	}
+	if c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {
+		return c.Next()
+	}
+	if o := c.Get("Origin"); o != "" {
+		u, err := url.Parse(o)
+		if err != nil || u.Host != host {
+			return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not carried out.")
+		}
+	}
+	if site := c.Get("Sec-Fetch-Site"); site != "" && site != "same-origin" && site != "none" {
+		return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not carried out.")
+	}
+	return c.Next()
+}
+
+func (s *Server) ours(host string) bool {
+	name := host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		name = h
+	}
+	switch name = strings.Trim(strings.ToLower(name), "[]"); name {
+	case "localhost", "127.0.0.1", "::1":
+		return true
+	}
+	return s.cfg.Host != "" && name == strings.ToLower(s.cfg.Host)
+}
+
+func (s *Server) logged(c fiber.Ctx) error {
+	start := time.Now()
+	err := c.Next()
+	if err != nil {
+		if herr := s.failed(c, err); herr != nil {
+			return herr
+		}
+	}
+	s.log.Debug("request", "method", c.Method(), "path", c.Path(), "status", c.Response().StatusCode(), "ms", time.Since(start).Milliseconds())
+	return nil
+}
+
+// failed answers with a sentence: a page, a line for the part that asked, or
+// JSON for a script.
+func (s *Server) failed(c fiber.Ctx, err error) error {
+	code, text := fiber.StatusInternalServerError, "Something went wrong here. Nothing was lost; the log says more."
+	var fe *fiber.Error
+	switch {
+	case errors.As(err, &fe):
+		code, text = fe.Code, fe.Message
+	case errors.Is(err, store.ErrNone):
+		code, text = fiber.StatusNotFound, "There is no such print on the shelf."
+	default:
+		s.log.Error("request failed", "path", c.Path(), "err", err)
+	}
+	c.Status(code)
+	switch {
+	case c.Get("HX-Request") != "":
+		return c.SendString(text)
+	case strings.Contains(c.Get("Accept"), "text/html"):
+		return c.Render("error", fiber.Map{"Code": code, "Text": text, "Title": "Not done"})
+	}
+	return c.JSON(fiber.Map{"error": text})
+}
+
+func (s *Server) health(c fiber.Ctx) error {
+	if err := s.cfg.Store.Ping(c.Context()); err != nil {
+		return fiber.NewError(fiber.StatusServiceUnavailable, "The database does not answer.")
+	}
+	return c.SendString("ok\n")
+}
+
+// page renders a whole page with what every page needs.
+func (s *Server) page(c fiber.Ctx, name string, m fiber.Map) error {
+	m["CSRF"] = csrf.TokenFromContext(c)
+	return c.Render(name, m)
+}
+
+func (s *Server) print(c fiber.Ctx) (store.Print, error) {
+	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
+	if err != nil {
+		return store.Print{}, store.ErrNone
+	}
+	return s.cfg.Store.Print(c.Context(), id)
+}
+
+// sentence is an error for the person, with a status.
+func sentence(code int, text string) error { return fiber.NewError(code, upper(text)) }
+
+func upper(s string) string {
+	if s == "" {
+		return s
+	}
+	s = strings.ToUpper(s[:1]) + s[1:]
+	if last := s[len(s)-1]; last != '.' && last != '!' && last != '?' {
+		s += "."
+	}
+	return s
+}

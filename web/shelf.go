@@ -1,0 +1,273 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/archive"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/store"
+)
+
+// stand is a print standing on the shelf.
+type stand struct {
+	store.Print
+	Reading bool
+	Facts   string
+	Next    string
+	Scale   string // said when the picture is not to the shelf's scale
+	Picture picture
+}
+
+// Sizes of the shelf's pictures, px.
+const (
+	shelfHigh = 280.0
+	shelfWide = 196.0
+	perPlank  = 5
+)
+
+func (s *Server) shelf(c fiber.Ctx) error {
+	ctx := c.Context()
+	prints, err := s.cfg.Store.Prints(ctx)
+	if err != nil {
+		return err
+	}
+	find := strings.TrimSpace(c.Query("find"))
+	var stands []stand
+	var books []*book
+	for _, p := range prints {
+		if find != "" && !strings.Contains(strings.ToLower(p.Title+" "+p.Name), strings.ToLower(find)) {
+			continue
+		}
+		st := stand{Print: p, Reading: p.State != "ready"}
+		var b *book
+		if !st.Reading {
+			if b, err = s.opened.get(ctx, p); err != nil {
+				return err
+			}
+		}
+		stands, books = append(stands, st), append(books, b)
+	}
+	// One scale for all, in which the tallest and the widest still fit; what
+	// would be too small to see gets its own and says so.
+	tall, wide := 1.0, 1.0
+	for _, b := range books {
+		if b != nil {
+			h, w := b.size()
+			tall, wide = max(tall, min(h, 120)), max(wide, min(w, 120))
+		}
+	}
+	px := min(shelfHigh/tall, shelfWide/wide)
+	for i, b := range books {
+		if b == nil {
+			continue
+		}
+		m, err := s.marks(ctx, b.print.ID)
+		if err != nil {
+			return err
+		}
+		st := &stands[i]
+		st.Facts = fmt.Sprintf("%s mm · %s", trimmed(b.ix.Height()), layersWord(len(b.ix.Layers)))
+		st.Facts += " · " + hours(b.ix.Seconds)
+		st.Next = m.next()
+		h, w := b.size()
+		own := px
+		if h*px > shelfHigh || w*px > shelfWide {
+			own = min(shelfHigh/h, shelfWide/w)
+			st.Scale = "drawn smaller"
+		} else if max(h, w)*px < 24 {
+			own = min(shelfHigh/h, 60/max(h, w))
+			st.Scale = "drawn larger"
+		}
+		st.Picture = silhouette(b, m, own)
+	}
+	var planks [][]stand
+	for i := 0; i < len(stands); i += perPlank {
+		plank := stands[i:min(i+perPlank, len(stands))]
+		for len(plank) < perPlank { // the board goes on behind the last print
+			plank = append(plank[:len(plank):len(plank)], stand{})
+		}
+		planks = append(planks, plank)
+	}
+	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Planks": planks, "Count": len(stands), "Find": find, "All": len(prints), "Limit": s.limit() >> 20})
+}
+
+func (s *Server) limit() int64 {
+	if s.cfg.Limits.Size > 0 {
+		return s.cfg.Limits.Size
+	}
+	return 1 << 30
+}
+
+func layersWord(n int) string {
+	if n == 1 {
+		return "1 layer"
+	}
+	return group(int64(n)) + " layers"
+}
+
+// next says what is to do with a print, or what was done.
+func (m *marked) next() string {
+	n := len(m.plan.Ears)
+	if n == 0 {
+		return "not marked yet"
+	}
+	var names []string
+	seen := map[string]bool{}
+	for _, b := range m.bands() {
+		if b.Name != "" && !seen[b.Name] {
+			seen[b.Name] = true
+			names = append(names, b.Name)
+		}
+	}
+	t := "1 ear"
+	if n > 1 {
+		t = fmt.Sprintf("%d ears", n)
+	}
+	if len(names) > 1 {
+		return t + ": " + strings.Join(names, ", ")
+	}
+	for _, e := range m.plan.Ears {
+		if e.Kind == plan.Insert && e.Note != "" {
+			return t + ": " + e.Note
+		}
+	}
+	return t
+}
+
+// upload takes a file as the body of a request and starts reading it.
+func (s *Server) upload(c fiber.Ctx) error {
+	name, err := url.PathUnescape(c.Get("X-File-Name"))
+	if err != nil {
+		name = ""
+	}
+	var body io.Reader = c.Request().BodyStream()
+	if c.Request().BodyStream() == nil {
+		body = bytes.NewReader(c.Body())
+	}
+	p, err := s.take(c, body, name)
+	// A browser only hears the answer when all it sends is taken.
+	_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+	if err != nil {
+		return err
+	}
+	s.jobs.start(p)
+	return c.Status(fiber.StatusCreated).JSON(fiber.Map{"id": p.ID})
+}
+
+// take stores what is in an upload. When it fails nothing is left behind.
+func (s *Server) take(c fiber.Ctx, body io.Reader, name string) (store.Print, error) {
+	lim := s.cfg.Limits
+	lim.Size = s.limit()
+	head := make([]byte, 4)
+	n, _ := io.ReadFull(body, head)
+	var in io.Reader = io.MultiReader(bytes.NewReader(head[:n]), body)
+	var at *io.SectionReader
+	if archive.IsZip(head[:n]) {
+		// A .zip has its table at the end: it must be here before it is opened.
+		f, err := os.CreateTemp(s.cfg.Temp, "dogear-upload-*")
+		if err != nil {
+			return store.Print{}, err
+		}
+		defer os.Remove(f.Name())
+		defer f.Close()
+		size, err := io.Copy(f, io.LimitReader(in, lim.Size+1))
+		if err != nil {
+			return store.Print{}, sentence(fiber.StatusBadRequest, "the file did not arrive whole; try again")
+		}
+		if size > lim.Size {
+			return store.Print{}, sentence(fiber.StatusRequestEntityTooLarge, archive.ErrTooBig.Error())
+		}
+		at = io.NewSectionReader(f, 0, size)
+		in = at
+	}
+	up, err := s.cfg.Store.Begin(c.Context())
+	if err != nil {
+		return store.Print{}, err
+	}
+	defer up.Abandon()
+	var inside string
+	var size int64
+	if at != nil {
+		inside, size, err = archive.Copy(up, io.NewSectionReader(at, 0, at.Size()), name, at, lim)
+	} else {
+		inside, size, err = archive.Copy(up, in, name, nil, lim)
+	}
+	if err != nil {
+		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	if size == 0 {
+		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, layer.ErrEmpty.Error())
+	}
+	if err := up.Finish(inside, titleOf(inside)); err != nil {
+		return store.Print{}, err
+	}
+	return s.cfg.Store.Print(c.Context(), up.ID)
+}
+
+// titleOf makes a name to show from a file name.
+func titleOf(name string) string {
+	t := name
+	for _, ext := range []string{".gz", ".gcode", ".gco", ".nc", ".g", ".txt"} {
+		if len(t) > len(ext) && strings.EqualFold(t[len(t)-len(ext):], ext) {
+			t = t[:len(t)-len(ext)]
+		}
+	}
+	t = strings.Join(strings.FieldsFunc(t, func(r rune) bool { return r == '_' || r == '-' || r == ' ' }), " ")
+	if t == "" {
+		return name
+	}
+	return strings.ToUpper(t[:1]) + t[1:]
+}
+
+// reading says how far the reading of a print is.
+func (s *Server) reading(c fiber.Ctx) error {
+	c.Set("Cache-Control", "no-store")
+	p, perr := s.print(c)
+	var id int64
+	if _, err := fmt.Sscan(c.Params("id"), &id); err != nil {
+		return store.ErrNone
+	}
+	if j, ok := s.jobs.get(id); ok {
+		return c.JSON(fiber.Map{"state": j.state, "what": j.what, "done": j.done, "error": j.err})
+	}
+	if perr != nil {
+		return perr
+	}
+	if p.State == "reading" {
+		s.jobs.start(p)
+	}
+	return c.JSON(fiber.Map{"state": p.State, "what": "", "done": 0})
+}
+
+func (s *Server) cancel(c fiber.Ctx) error {
+	p, err := s.print(c)
+	if err != nil {
+		return err
+	}
+	if !s.jobs.cancel(p.ID) {
+		return sentence(fiber.StatusConflict, "this print is not being read any more")
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
+
+func (s *Server) remove(c fiber.Ctx) error {
+	p, err := s.print(c)
+	if err != nil {
+		return err
+	}
+	s.jobs.cancel(p.ID)
+	if err := s.cfg.Store.Remove(c.Context(), p.ID); err != nil {
+		return err
+	}
+	s.opened.drop(p.ID)
+	c.Set("HX-Redirect", "/")
+	return c.SendStatus(fiber.StatusOK)
+}

@@ -1,0 +1,135 @@
+package web
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"html/template"
+	"io"
+	"io/fs"
+	"math"
+	"path"
+	"strings"
+
+	"dogear/core/gcode"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+// views renders the templates. A page is layout.html with the page's "main";
+// a name that begins with an underscore is a part by itself.
+type views struct {
+	pages map[string]*template.Template
+	parts *template.Template
+}
+
+func newViews() (*views, error) {
+	v := &views{pages: map[string]*template.Template{}}
+	return v, v.Load()
+}
+
+// Load implements fiber.Views.
+func (v *views) Load() error {
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		return err
+	}
+	base := template.New("").Funcs(funcs)
+	var pages []string
+	for _, n := range names {
+		if b := path.Base(n); strings.HasPrefix(b, "_") || b == "layout.html" {
+			text, err := templateFiles.ReadFile(n)
+			if err != nil {
+				return err
+			}
+			if _, err := base.New(strings.TrimSuffix(b, ".html")).Parse(string(text)); err != nil {
+				return err
+			}
+		} else {
+			pages = append(pages, n)
+		}
+	}
+	v.parts = base
+	for _, n := range pages {
+		t, err := base.Clone()
+		if err != nil {
+			return err
+		}
+		text, err := templateFiles.ReadFile(n)
+		if err != nil {
+			return err
+		}
+		name := strings.TrimSuffix(path.Base(n), ".html")
+		if _, err := t.New("page").Parse(string(text)); err != nil {
+			return err
+		}
+		v.pages[name] = t
+	}
+	return nil
+}
+
+// Render implements fiber.Views.
+func (v *views) Render(out io.Writer, name string, bind any, _ ...string) error {
+	var b bytes.Buffer
+	var err error
+	if t, ok := v.pages[name]; ok {
+		err = t.ExecuteTemplate(&b, "layout", bind)
+	} else if v.parts.Lookup(name) != nil {
+		err = v.parts.ExecuteTemplate(&b, name, bind)
+	} else {
+		err = fmt.Errorf("there is no template %q", name)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = b.WriteTo(out)
+	return err
+}
+
+var funcs = template.FuncMap{
+	"mm":    millimetres,
+	"hours": hours,
+	"group": group,
+	"asset": assetURL,
+	"dict": func(kv ...string) map[string]string {
+		m := map[string]string{}
+		for i := 0; i+1 < len(kv); i += 2 {
+			m[kv[i]] = kv[i+1]
+		}
+		return m
+	},
+	"plural": func(n int, one, many string) string {
+		if n == 1 {
+			return "1 " + one
+		}
+		return group(int64(n)) + " " + many
+	},
+}
+
+// millimetres writes a height or length with at least two decimals.
+func millimetres(n gcode.Nano) string {
+	n = gcode.Nano(math.Round(float64(n)/1e3)) * 1e3
+	return n.String()
+}
+
+// hours writes a time as one says it at a printer.
+func hours(s float64) string {
+	m := int(s/60 + 0.5)
+	switch {
+	case s < 90:
+		return fmt.Sprintf("%.0f s", s)
+	case m < 60:
+		return fmt.Sprintf("%d min", m)
+	}
+	return fmt.Sprintf("%d h %02d", m/60, m%60)
+}
+
+// group writes a count with thin spaces.
+func group(n int64) string {
+	s := fmt.Sprint(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "\u2009" + s[i:]
+	}
+	return s
+}
