@@ -147,7 +147,7 @@ func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley,
 		}
 		l := galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, mc)}
 		if c.Empty() && c.Comment != nil {
-			l.Words = markWords(b.ix, line, c)
+			l.Words = markWords(b.ix, line, l.Code)
 		}
 		if line < at {
 			g.Lines = append(g.Lines, l)
@@ -182,20 +182,20 @@ func show(text []byte) string {
 	}, s)
 }
 
-func markWords(ix *layer.Index, line int64, c *gcode.Command) string {
-	for i := range ix.Layers {
-		l := &ix.Layers[i]
-		if l.Fold > line {
-			break
+// markWords says what a comment of the file is good for.
+func markWords(ix *layer.Index, line int64, text string) string {
+	switch t := layer.Template([]byte(text)); {
+	case t == ix.Marks.Clock:
+		return "the file's clock; it closes the layer"
+	case t == ix.Marks.Layer:
+		if n := ix.At(line); n > 0 && ix.Layers[n-1].HasNumber && ix.Layers[n-1].Number != int64(n) {
+			return fmt.Sprintf("the file's own mark; it counts layer %d as %d", n, ix.Layers[n-1].Number)
 		}
-		if l.HasNumber && line >= l.Fold && line < l.First && ix.Marks.Layer != "" && strings.Contains(string(c.Comment), fmt.Sprint(l.Number)) {
-			if l.Number != int64(i+1) {
-				return fmt.Sprintf("the file's own mark; it calls layer %d %d", i+1, l.Number)
-			}
-			return "the file's own mark"
-		}
+		return "the file's own mark of the layer"
+	case t == ix.Marks.Height:
+		return "the file's own height mark"
 	}
-	return "a comment of the file"
+	return "a comment"
 }
 
 // outName names the edited file so that one sees what it is.

@@ -84,7 +84,7 @@ func (l *learner) comment(text []byte, line int64) int {
 		}
 		id = len(l.templates)
 		l.ids[h] = id
-		l.templates = append(l.templates, template{text: templateText(text)})
+		l.templates = append(l.templates, template{text: Template(text)})
 	}
 	m.order = l.order
 	l.order++
@@ -165,7 +165,9 @@ func millionths(s []byte) int64 {
 	return v
 }
 
-func templateText(s []byte) string {
+// Template returns a comment line with its numbers replaced by #, as it stands
+// in Marks.
+func Template(s []byte) string {
 	var b []byte
 	for i := 0; i < len(s); {
 		if end := numberEnd(s, i); end > i {

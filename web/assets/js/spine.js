@@ -27,7 +27,7 @@ export class Spine {
     let sx = Math.min((w - left - right) / wide, (h - top - foot) / high);
     // A flat print is drawn taller than it is, and says so.
     let sz = sx;
-    if (high * sz < (h - top - foot) * 0.3) sz = Math.min(((h - top - foot) * 0.55) / high, sx * 40);
+    if (high * sz < (h - top - foot) * 0.3) sz = Math.min(((h - top - foot) * 0.55) / high, sx * 16);
     this.taller = sz / sx;
     this.base = h - foot;
     this.sx = sx;
@@ -90,35 +90,33 @@ export class Spine {
     svg.replaceChildren(...out);
   }
 
-  // shape returns the outline of layers from … to-1: a polygon over layers that
-  // are one piece, rectangles where they are several.
+  // shape returns the outline of layers from … to-1. Pieces that stand above
+  // one another from layer to layer make one polygon.
   shape(runs, from, to) {
     const b = this.book;
-    let d = "", left = [], right = [], top = NaN;
     const f = (v) => v.toFixed(1);
+    let d = "", open = [], top = NaN;
     const flush = () => {
-      if (left.length) d += `M${left.join("L")}L${right.reverse().join("L")}Z`;
-      left = []; right = []; top = NaN;
+      for (const p of open) d += `M${p.left.join("L")}L${p.right.reverse().join("L")}Z`;
+      open = [];
     };
-    let lx = NaN, rx = NaN;
     for (let n = from; n < to; n++) {
-      const r = runs[n - 1];
-      const ya = this.y(b.z[n - 1] - b.h[n - 1]), yb = this.y(b.z[n - 1]);
-      if (!r || r.length !== 2 || Math.abs(ya - top) > 0.05) flush();
-      if (!r || r.length < 2) continue;
-      if (r.length > 2) {
-        for (let k = 0; k + 1 < r.length; k += 2) d += `M${f(this.x(r[k]))} ${f(yb)}H${f(this.x(r[k + 1]))}V${f(ya)}H${f(this.x(r[k]))}Z`;
-        continue;
-      }
-      const x0 = this.x(r[0]), x1 = this.x(r[1]);
-      if (left.length && Math.abs(x0 - lx) < 0.3 && Math.abs(x1 - rx) < 0.3) {
-        left[left.length - 1] = `${f(lx)} ${f(yb)}`;
-        right[right.length - 1] = `${f(rx)} ${f(yb)}`;
-      } else {
-        left.push(`${f(x0)} ${f(ya)}`, `${f(x0)} ${f(yb)}`);
-        right.push(`${f(x1)} ${f(ya)}`, `${f(x1)} ${f(yb)}`);
-        lx = x0; rx = x1;
-      }
+      const r = runs[n - 1] || [];
+      const ya = f(this.y(b.z[n - 1] - b.h[n - 1])), yb = f(this.y(b.z[n - 1]));
+      if (2 * open.length !== r.length || ya !== top) flush();
+      if (open.length === 0) for (let k = 0; k + 1 < r.length; k += 2) open.push({ left: [], right: [], l: NaN, r: NaN });
+      open.forEach((p, k) => {
+        const x0 = this.x(r[2 * k]), x1 = this.x(r[2 * k + 1]);
+        if (Math.abs(x0 - p.l) < 0.3 && Math.abs(x1 - p.r) < 0.3) {
+          p.left[p.left.length - 1] = `${f(p.l)} ${yb}`;
+          p.right[p.right.length - 1] = `${f(p.r)} ${yb}`;
+          return;
+        }
+        p.left.push(`${f(x0)} ${ya}`, `${f(x0)} ${yb}`);
+        p.right.push(`${f(x1)} ${ya}`, `${f(x1)} ${yb}`);
+        p.l = x0;
+        p.r = x1;
+      });
       top = yb;
     }
     flush();

@@ -1,0 +1,41 @@
+# make test    everything that must pass, sets up what it lacks
+# make bench   speeds as ratios of one run
+# make fuzz    a minute for each fuzz target
+# make shots   refreshes docs/screenshots from the running demo
+# make build   rebuilds web/assets/dist
+SHELL := /bin/bash
+.PHONY: test go-test e2e bench fuzz shots build setup
+
+test: setup
+	@test -z "$$(gofmt -l cmd core demo store web)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web; exit 1; }
+	go vet ./...
+	$(MAKE) -s go-test
+	node web/assets/build.mjs --check
+	$(MAKE) -s e2e
+
+setup: node_modules/.ready
+	@command -v chromium >/dev/null || { $$([ $$(id -u) = 0 ] || echo sudo) apt-get update -qq && $$([ $$(id -u) = 0 ] || echo sudo) apt-get install -y -qq chromium; }
+
+node_modules/.ready: package-lock.json
+	npm ci --no-audit --no-fund
+	@touch $@
+
+go-test:
+	go test ./... 2>&1
+
+e2e:
+	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
+	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec test/e2e/*.test.mjs
+
+bench:
+	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/...
+
+fuzz:
+	@for p in $$(go list ./core/...); do for f in $$(go test -list '^Fuzz' $$p | grep '^Fuzz'); do echo "$$p $$f"; go test -run '^$$' -fuzz "^$$f$$" -fuzztime 1m $$p || exit 1; done; done
+
+shots: setup
+	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
+	DOGEAR=$(CURDIR)/tmp/dogear-e2e node test/e2e/shots.mjs
+
+build: setup
+	npm run -s build
