@@ -2,6 +2,7 @@ package layer
 
 import (
 	"math"
+	"strings"
 )
 
 // The marks of a file are learned, not known: every comment is reduced to a
@@ -29,7 +30,8 @@ type template struct {
 type mark struct {
 	layer int // from 0
 	line  int64
-	order int // position among the comments of its gap
+	order int  // position among the comments of its gap
+	risen bool // the head had changed height before it
 	n     int
 	vals  [maxNumbers]int64
 }
@@ -39,6 +41,7 @@ type learner struct {
 	templates []template
 	pending   []pendingMark // comments since the last laying move, the newest maxPending
 	order     int
+	risen     bool // the head has changed height since the last laying move
 }
 
 type pendingMark struct {
@@ -56,7 +59,7 @@ func (l *learner) comment(text []byte, line int64) int {
 	h := uint64(14695981039346656037)
 	mix := func(b byte) { h = (h ^ uint64(b)) * 1099511628211 }
 	letters, blanks := 0, 0
-	for i := 0; i < len(text); {
+	for i := word(text); i < len(text); {
 		if end := numberEnd(text, i); end > i {
 			if m.n < maxNumbers {
 				m.vals[m.n] = millionths(text[i:end])
@@ -86,7 +89,7 @@ func (l *learner) comment(text []byte, line int64) int {
 		l.ids[h] = id
 		l.templates = append(l.templates, template{text: Template(text)})
 	}
-	m.order = l.order
+	m.order, m.risen = l.order, l.risen
 	l.order++
 	if len(l.pending) == maxPending {
 		copy(l.pending, l.pending[1:])
@@ -109,7 +112,7 @@ func (l *learner) settle(i int, opens bool) {
 		t.occurs = append(t.occurs, p.mark)
 	}
 	l.pending = l.pending[:0]
-	l.order = 0
+	l.order, l.risen = 0, false
 }
 
 // end books the comments behind the last layer.
@@ -118,6 +121,19 @@ func (l *learner) end() {
 		l.templates[p.id].tail++
 	}
 	l.pending = nil
+}
+
+// word returns the length of the command at the beginning of a message line,
+// whose number is no number of the message; 0 for a comment.
+func word(s []byte) int {
+	if len(s) == 0 || s[0] == ';' || s[0] == '(' {
+		return 0
+	}
+	i := 0
+	for i < len(s) && s[i] != ' ' {
+		i++
+	}
+	return i
 }
 
 // numberEnd returns the end of the number that begins at i, or i.
@@ -168,8 +184,8 @@ func millionths(s []byte) int64 {
 // Template returns a comment line with its numbers replaced by #, as it stands
 // in Marks.
 func Template(s []byte) string {
-	var b []byte
-	for i := 0; i < len(s); {
+	b := append([]byte(nil), s[:word(s)]...)
+	for i := len(b); i < len(s); {
 		if end := numberEnd(s, i); end > i {
 			b = append(b, '#')
 			i = end
@@ -290,6 +306,9 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 			}
 			continue
 		case t.occurs[0].n == 0:
+			if l.names(t, n) {
+				continue
+			}
 			rank = 2 + early
 		default:
 			continue // constant numbers: a setting
@@ -327,4 +346,31 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 		m.Offset, m.HasOffset = 0, false
 	}
 	return m, best, missing
+}
+
+// names reports whether a comment without numbers, which stands once before
+// each layer, is the name of its first path rather than a mark of the layer:
+// its words are those of paths, or it begins like comments that stand inside
+// layers, or it follows the rise while others stand inside.
+func (l *learner) names(t *template, n int) bool {
+	if labelClass(t.text) != Other {
+		return true
+	}
+	head, _, kind := strings.Cut(t.text, ":")
+	risen := 0
+	for _, o := range t.occurs {
+		if o.risen {
+			risen++
+		}
+	}
+	for k := range l.templates {
+		o := &l.templates[k]
+		if o.inner < n/2 || strings.Contains(o.text, "#") {
+			continue
+		}
+		if kind && strings.HasPrefix(o.text, head+":") || risen*2 > len(t.occurs) {
+			return true
+		}
+	}
+	return false
 }

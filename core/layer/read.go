@@ -249,6 +249,9 @@ func (r *reader) step(s []byte, size int) error {
 		return r.lay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
 		r.moved = true
+		if r.m.Pos[2] != r.a.From[2] {
+			r.l.risen = true
+		}
 		r.time()
 		r.between(at, r.a.Kind == gcode.Pull, true)
 		return nil
