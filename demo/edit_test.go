@@ -75,7 +75,7 @@ func TestSameDeposit(t *testing.T) {
 				}
 				p := everyLayer(len(ix.Layers))
 				res, out := apply(t, file, ix, p)
-				v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), proof.Options{})
+				v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), proof.Options{Box: ix.Box})
 				if err != nil {
 					t.Fatal(err)
 				}

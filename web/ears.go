@@ -32,13 +32,13 @@ type swatch struct {
 
 type earView struct {
 	ID, Kind, Title, Does, Place, File, When string
-	Before                             int
-	Colour                             string
-	Note                               string
-	Steps                              []string
-	Stop                               string
-	Swatches                           []swatch
-	Last                               int // the highest layer it may stand before
+	Before                                   int
+	Colour                                   string
+	Note                                     string
+	Steps                                    []string
+	Stop                                     string
+	Swatches                                 []swatch
+	Last                                     int // the highest layer it may stand before
 }
 
 // earData is an ear as the scripts know it.

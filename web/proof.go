@@ -53,7 +53,7 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 	}
 	edit.Sort(o.result.Edits)
 	original := io.NewSectionReader(b.src, 0, b.src.Size())
-	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{})
+	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box})
 	if err != nil {
 		return nil, err
 	}

@@ -138,8 +138,8 @@ func (s *Server) guard(c fiber.Ctx) error {
 	c.Set("Referrer-Policy", "same-origin")
 	c.Set("Cross-Origin-Opener-Policy", "same-origin")
 	c.Set("Cross-Origin-Resource-Policy", "same-origin")
-	host := string(c.Request().Host())
-	if !s.ours(host) {
+	host := string(c.Request().Header.Host())
+	if !s.ours(host) || !s.ours(string(c.Request().URI().Host())) {
 		return fiber.NewError(fiber.StatusMisdirectedRequest, "This address is not one that Dogear answers to.")
 	}
 	if c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {

@@ -42,10 +42,13 @@ type walker struct {
 	text []byte
 	long []byte
 	stop int
+	box  [4]gcode.Nano
+	spot gcode.Nano // pushed out over the part, on the spot, since the last laying move
 }
 
 // next runs to the next laying move; false at the end.
 func (w *walker) next() (bool, error) {
+	w.spot = 0
 	for {
 		s, err := w.r.ReadSlice('\n')
 		if err == bufio.ErrBufferFull {
@@ -72,16 +75,28 @@ func (w *walker) next() (bool, error) {
 		switch w.a.Kind {
 		case gcode.Lay:
 			return true, nil
+		case gcode.Push:
+			if over(w.box, w.m.Pos) {
+				w.spot += w.a.Laid
+			}
 		case gcode.Stop:
 			w.stop++
 		}
 	}
 }
 
-// Options of a comparison. StopWords and KeepE are those of the printer.
+// Options of a comparison. StopWords and KeepE are those of the printer; Box is
+// what the print lays: filament pushed out within 2 mm of it counts as laid,
+// beside it as purged. The zero Box counts everything.
 type Options struct {
 	StopWords []string
 	KeepE     bool
+	Box       [4]gcode.Nano
+}
+
+func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
+	const m = 2 * gcode.MM
+	return box == [4]gcode.Nano{} || p[0] > box[0]-m && p[0] < box[2]+m && p[1] > box[1]-m && p[1] < box[3]+m
 }
 
 // Compare compares two files. A temperature that differs is counted, not a
@@ -91,7 +106,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 	var w [2]walker
 	for i, r := range []io.Reader{original, edited} {
 		w[i].r = bufio.NewReaderSize(r, 256<<10)
-		w[i].m.StopWords, w[i].m.KeepE = opt.StopWords, opt.KeepE
+		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
 	}
 	for {
 		if v.Moves%8192 == 0 && ctx.Err() != nil {
@@ -142,14 +157,16 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 // differ says how two laying moves differ; "" when they do not.
 func differ(x, y *walker) string {
 	switch {
+	case x.m.Tool != y.m.Tool:
+		return "another tool lays it"
 	case x.a.From != y.a.From:
 		return "the path begins somewhere else"
 	case x.m.Pos != y.m.Pos || x.a.Arc != y.a.Arc:
 		return "the path goes somewhere else"
+	case x.spot != y.spot:
+		return "filament is pushed out over the part"
 	case x.a.Laid != y.a.Laid:
 		return "another amount of filament is laid"
-	case x.m.Tool != y.m.Tool:
-		return "another tool lays it"
 	case x.m.Feed != y.m.Feed || x.m.Speed() != y.m.Speed():
 		return "it is laid at another speed"
 	case x.m.Fan != y.m.Fan:

@@ -1,0 +1,88 @@
+package archive
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"errors"
+	"strings"
+	"testing"
+)
+
+func zipped(t *testing.T, names ...string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, n := range names {
+		w, err := z.Create(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !strings.HasSuffix(n, "/") {
+			if _, err := w.Write([]byte("G1 X1\n")); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func gzipped(t *testing.T, data []byte) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if _, err := z.Write(data); err != nil {
+		t.Fatal(err)
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestCopy(t *testing.T) {
+	plain := []byte("G1 X1\n")
+	gz := gzipped(t, plain)
+	bomb := gzipped(t, make([]byte, 64<<20))
+	for _, c := range []struct {
+		name, file string
+		data       []byte
+		lim        Limits
+		want       string
+		err        error
+	}{
+		{"plain", "buoy.gcode", plain, Limits{}, "buoy.gcode", nil},
+		{"gzip", "buoy.gcode.gz", gz, Limits{}, "buoy.gcode", nil},
+		{"zip", "x.zip", zipped(t, "parts/", "parts/buoy.gcode"), Limits{}, "buoy.gcode", nil},
+		{"empty zip", "x.zip", zipped(t), Limits{}, "", ErrNone},
+		{"two files", "x.zip", zipped(t, "a.gcode", "b.gcode"), Limits{}, "", ErrSeveral},
+		{"climbing", "x.zip", zipped(t, "../a.gcode"), Limits{}, "", ErrPath},
+		{"absolute", "x.zip", zipped(t, "/etc/a.gcode"), Limits{}, "", ErrPath},
+		{"drive", "x.zip", zipped(t, `c:\a.gcode`), Limits{}, "", ErrPath},
+		{"cut gzip", "x.gz", gz[:len(gz)-6], Limits{}, "", ErrBroken},
+		{"cut zip", "x.zip", zipped(t, "a.gcode")[:40], Limits{}, "", ErrBroken},
+		{"bomb", "x.gz", bomb, Limits{}, "", ErrBomb},
+		{"too big", "x.gcode", make([]byte, 2000), Limits{Size: 1000}, "", ErrTooBig},
+		{"too big inside", "x.gz", gzipped(t, make([]byte, 2000)), Limits{Size: 1000}, "", ErrTooBig},
+	} {
+		var out bytes.Buffer
+		name, n, err := Copy(&out, bytes.NewReader(c.data), c.file, bytes.NewReader(c.data), c.lim)
+		if !errors.Is(err, c.err) || err == nil && (name != c.want || n != int64(out.Len()) || out.String() != string(plain)) {
+			t.Errorf("%s: %q, %d bytes, %v; want %q, %v", c.name, name, n, err, c.want, c.err)
+		}
+	}
+}
+
+func TestClean(t *testing.T) {
+	for in, want := range map[string]string{
+		"../../etc/passwd": "passwd", `C:\prints\buoy.gcode`: "buoy.gcode", "a\x00b\n<c>.gcode": "abc.gcode",
+		"": "print.gcode", "...": "print.gcode", "Kaimauer Süd.gcode": "Kaimauer Süd.gcode", strings.Repeat("ä", 200) + ".gcode": strings.Repeat("ä", 57) + ".gcode",
+	} {
+		if got := Clean(in); got != want {
+			t.Errorf("Clean(%q) = %q, want %q", in, got, want)
+		}
+	}
+}

@@ -1,0 +1,229 @@
+package routine
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// file is two layers, absolute, retracted before the second one.
+const file = `G21
+G90
+M82
+M109 S210
+G28
+M106 S128
+M204 S900
+G1 Z0.2 F600
+G1 X50 Y50 F3000
+G1 X60 Y50 E1 F1500
+G1 E0.2 F2100
+; floor 1
+G1 Z0.4 F600
+G0 X50 Y51 F6000
+G1 E1 F2100
+G1 X60 Y51 E2 F1500
+M104 S0
+`
+
+func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Line, []layer.Finding) {
+	t.Helper()
+	src := strings.NewReader(f)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}}
+	if change != nil {
+		change(p)
+	}
+	if err := p.Check(); err != nil {
+		t.Fatal(err)
+	}
+	res, err := Apply(src, ix, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.Blocks[0].Lines, res.Findings
+}
+
+func texts(l []Line) string {
+	var s []string
+	for _, x := range l {
+		t, _, _ := strings.Cut(x.Text, " ; ")
+		s = append(s, t)
+	}
+	return strings.Join(s, "\n")
+}
+
+func routineJSON(t *testing.T, steps ...plan.Step) json.RawMessage {
+	t.Helper()
+	j, err := json.Marshal(append(steps, plan.Step{Do: "return"}, plan.Step{Do: "restore"}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return j
+}
+
+func TestSwapByHand(t *testing.T) {
+	got, finds := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Filament: "white"}, nil)
+	want := `; dogear ear a1: white before layer 2
+M83
+M300 S880 P200
+M300 S880 P200
+M300 S880 P200
+G1 E-1.2 F2100
+G1 Z10.2 F600
+G1 X5 Y210 F7200
+M0 Load white, then resume
+G1 E30 F240
+G1 E-2 F2100
+G1 X50 Y51 F7200
+G1 Z0.2 F600
+G1 E1.2 F2100
+G1 F2100
+M82
+G92 E0.2
+; dogear ear a1 ends`
+	if texts(got) != want || len(finds) != 0 {
+		t.Errorf("got\n%s\n%v", texts(got), finds)
+	}
+}
+
+// TestPutBack changes everything a routine can change and looks at what is
+// written to put it back.
+func TestPutBack(t *testing.T) {
+	ear := plan.Ear{ID: "x", BeforeLayer: 2, Kind: plan.Own, Routine: routineJSON(t,
+		plan.Step{Do: "lines", Lines: []string{"M106 S0", "M104 S180", "G91", "M82", "G1 X5", "M204 S100", "M220 S50", "T1"}})}
+	got, finds := compile(t, file, ear, nil)
+	all := texts(got)
+	for _, want := range []string{"\nG90\n", "\nT0\n", "\nM109 S210\n", "\nM106 S128\n", "\nM204 S900\n", "\nM220 S100\n", "\nG1 F2100\n", "\nM82\nG92 E0.2\n"} {
+		if !strings.Contains(all, want) {
+			t.Errorf("%q is not put back:\n%s", want, all)
+		}
+	}
+	for _, f := range finds {
+		if f.Level == layer.Grave {
+			t.Error(f)
+		}
+	}
+}
+
+func TestFindings(t *testing.T) {
+	low := func(p *plan.Plan) { p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Top: 0.2} }
+	over := func(p *plan.Plan) {
+		p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Top: 250, Park: [2]float64{55, 51}}
+	}
+	for _, c := range []struct {
+		name   string
+		ear    plan.Ear
+		change func(*plan.Plan)
+		want   string
+	}{
+		{"homing", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"G28"}}, nil, "stop homes-onto-part"},
+		{"motors", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M84"}}, nil, "stop position-not-restored"},
+		{"no room", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, low, "care lift-too-low"},
+		{"no way", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, low, "stop drag"},
+		{"park over the part", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, over, "note park-moved"},
+		{"setting of one's own", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M205 X3"}}, nil, "care mode-not-restored"},
+	} {
+		_, finds := compile(t, file, c.ear, c.change)
+		var got []string
+		for _, f := range finds {
+			got = append(got, f.Level+" "+f.Code)
+		}
+		if !strings.Contains(strings.Join(got, ", "), c.want) {
+			t.Errorf("%s: %v, want %s", c.name, got, c.want)
+		}
+	}
+}
+
+// TestNothingEscapes tries to smuggle lines and comments in through texts.
+func TestNothingEscapes(t *testing.T) {
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert, Note: "nuts\nG28 ; home\r\nM84"}, nil)
+	for _, l := range got {
+		if strings.ContainsAny(l.Text, "\r\n") || strings.HasPrefix(l.Text, "G28") || strings.HasPrefix(l.Text, "M84") {
+			t.Errorf("%q", l.Text)
+		}
+	}
+}
+
+func TestLocate(t *testing.T) {
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, no := 0.2, int64(1)
+	for _, c := range []struct {
+		ear    plan.Ear
+		line   int64
+		layer  int
+		inside bool
+	}{
+		{plan.Ear{BeforeLayer: 2}, 12, 2, false},
+		{plan.Ear{AtHeight: &h}, 12, 2, false},
+		{plan.Ear{BeforeLine: 12}, 12, 2, false},
+		{plan.Ear{BeforeLine: 14}, 14, 2, false},
+		{plan.Ear{BeforeLine: 11}, 11, 2, false},
+		{plan.Ear{BeforeLine: 10}, 10, 1, false},
+		{plan.Ear{BeforeLine: 17}, 17, 2, true},
+	} {
+		f, err := Locate(src, ix, &c.ear)
+		if err != nil || f.Line != c.line || f.Layer != c.layer || f.Inside != c.inside {
+			t.Errorf("%+v: line %d layer %d inside %v %v", c.ear, f.Line, f.Layer, f.Inside, err)
+		}
+	}
+	far := 99.0
+	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far}, {FileNumber: &no}} {
+		if _, err := Locate(src, ix, &e); err == nil {
+			t.Errorf("%+v was found", e)
+		}
+	}
+}
+
+func TestTwoEarsOnOneFold(t *testing.T) {
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour}, {ID: "b", BeforeLine: 12, Kind: plan.Insert}}}
+	if err := p.Check(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Apply(src, ix, p); !errors.Is(err, ErrTwice) {
+		t.Error(err)
+	}
+}
+
+func ExampleCompile() {
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 9, Kind: plan.Colour, Stop: "M600"}}}
+	if err := p.Check(); err != nil {
+		panic(err)
+	}
+	at := gcode.State{RelE: true, ESet: true, Feed: 1800 * gcode.MM, Top: 2 * gcode.MM}
+	lines, _, err := Compile(Fold{Layer: 9, At: at}, [4]gcode.Nano{}, p, &p.Ears[0], Style{Plain: true})
+	for _, l := range lines {
+		fmt.Println(l.Text)
+	}
+	fmt.Println(err)
+	// Output:
+	// ; dogear ear a1: stop before layer 9
+	// M83
+	// M300 S880 P200
+	// M300 S880 P200
+	// M300 S880 P200
+	// M117 Load the next filament, then resume
+	// M600
+	// G1 F1800
+	// ; dogear ear a1 ends
+	// <nil>
+}

@@ -1,0 +1,297 @@
+package web
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/archive"
+	"dogear/demo"
+	"dogear/store"
+)
+
+// client talks to a server as a browser on this machine would.
+type client struct {
+	t      *testing.T
+	s      *Server
+	st     *store.Store
+	cookie string
+	token  string
+}
+
+func newClient(t *testing.T, lim archive.Limits) *client {
+	t.Helper()
+	dir := t.TempDir()
+	st, err := store.Open(context.Background(), dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := New(Config{Store: st, Temp: dir, Limits: lim})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		s.jobs.stop()
+		st.Close()
+	})
+	if err := s.LoadKit(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	c := &client{t: t, s: s, st: st}
+	code, body := c.do("GET", "/", nil, nil)
+	m := regexp.MustCompile(`name="csrf" content="([^"]+)"`).FindStringSubmatch(body)
+	if code != 200 || m == nil {
+		t.Fatal(code, body)
+	}
+	c.token = m[1]
+	return c
+}
+
+func (c *client) do(method, path string, body io.Reader, header map[string]string) (int, string) {
+	c.t.Helper()
+	r := httptest.NewRequest(method, path, body)
+	r.Host = "127.0.0.1:8080"
+	r.Header.Set("Cookie", c.cookie)
+	if method != "GET" && c.token != "" {
+		r.Header.Set(csrfHeader, c.token)
+		r.Header.Set("Origin", "http://127.0.0.1:8080")
+	}
+	for k, v := range header {
+		if k == "Host" {
+			r.Host = v
+			continue
+		}
+		r.Header.Set(k, v)
+	}
+	res, err := c.s.App().Test(r, fiber.TestConfig{Timeout: 60 * time.Second})
+	if err != nil {
+		c.t.Fatal(method, path, err)
+	}
+	defer res.Body.Close()
+	if s := res.Header.Get("Set-Cookie"); s != "" {
+		c.cookie, _, _ = strings.Cut(s, ";")
+	}
+	b, err := io.ReadAll(res.Body)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	if res.Header.Get("Content-Security-Policy") == "" {
+		c.t.Errorf("%s %s has no policy", method, path)
+	}
+	return res.StatusCode, string(b)
+}
+
+func (c *client) form(path string, kv ...string) (int, string) {
+	c.t.Helper()
+	v := url.Values{}
+	for i := 0; i+1 < len(kv); i += 2 {
+		v.Set(kv[i], kv[i+1])
+	}
+	return c.do("POST", path, strings.NewReader(v.Encode()), map[string]string{"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"})
+}
+
+// bring uploads a file and waits until it is read or refused.
+func (c *client) bring(name string, data []byte) (id int64, refused string) {
+	c.t.Helper()
+	code, body := c.do("POST", "/prints", bytes.NewReader(data), map[string]string{"X-File-Name": url.PathEscape(name), "Content-Type": "application/octet-stream"})
+	var a struct {
+		ID    int64
+		Error string
+	}
+	if err := json.Unmarshal([]byte(body), &a); err != nil {
+		c.t.Fatal(code, body)
+	}
+	if code != 201 {
+		return 0, a.Error
+	}
+	for range 600 {
+		_, body := c.do("GET", fmt.Sprintf("/prints/%d/reading", a.ID), nil, nil)
+		var r struct{ State, Error string }
+		if err := json.Unmarshal([]byte(body), &r); err != nil {
+			c.t.Fatal(body)
+		}
+		switch r.State {
+		case "ready":
+			return a.ID, ""
+		case "refused":
+			return 0, r.Error
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	c.t.Fatal("the reading does not end")
+	return 0, ""
+}
+
+func zipOf(t *testing.T, names ...string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, n := range names {
+		w, err := z.Create(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := w.Write([]byte("M83\nG1 Z.2\nG1 X9 E1\nM104 S0\n")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestStrangersAreRefused(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file := []byte("M83\nG1 Z.2\nG1 X9 E1\nM104 S0\n")
+	for name, h := range map[string]map[string]string{
+		"other host":    {"Host": "evil.example:8080"},
+		"other origin":  {"Origin": "http://evil.example"},
+		"other site":    {"Sec-Fetch-Site": "cross-site"},
+		"no token":      {csrfHeader: ""},
+		"wrong token":   {csrfHeader: "guess"},
+		"rebound name":  {"Host": "127.0.0.1.evil.example"},
+		"opaque origin": {"Origin": "null"},
+	} {
+		if code, body := c.do("POST", "/prints", bytes.NewReader(file), h); code < 400 {
+			t.Errorf("%s: %d %s", name, code, body)
+		}
+	}
+	if list, _ := c.st.Prints(context.Background()); len(list) != 0 {
+		t.Errorf("%d prints were taken", len(list))
+	}
+	if code, _ := c.do("GET", "/", nil, map[string]string{"Host": "evil.example"}); code != http.StatusMisdirectedRequest {
+		t.Error(code)
+	}
+	for _, path := range []string{"/assets/../server.go", "/assets/%2e%2e/server.go", "/prints/x", "/prints/99", "/nowhere"} {
+		if code, _ := c.do("GET", path, nil, nil); code != 404 {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+}
+
+func TestUploads(t *testing.T) {
+	c := newClient(t, archive.Limits{Size: 4 << 20})
+	for _, b := range []struct {
+		name string
+		data []byte
+		want string
+	}{
+		{"nothing.gcode", nil, "nothing in this file"},
+		{"big.gcode", bytes.Repeat([]byte("G1 X1\n"), 1<<20), "larger than the limit"},
+		{"picture.gcode", []byte("\x89PNG\r\n\x1a\n"), "picture"},
+		{"two.zip", zipOf(t, "a.gcode", "b.gcode"), "several files"},
+		{"climbs.zip", zipOf(t, "../a.gcode"), "outside of itself"},
+		{"still.gcode", []byte("G28\n"), "never moves"},
+		{"wide.gcode", []byte("\xff\xfeG\x001\x00"), "UTF-16"},
+	} {
+		if _, refused := c.bring(b.name, b.data); !strings.Contains(refused, b.want) {
+			t.Errorf("%s: %q, want something with %q", b.name, refused, b.want)
+		}
+	}
+	if list, _ := c.st.Prints(context.Background()); len(list) != 0 {
+		t.Errorf("%d refused prints are kept", len(list))
+	}
+	id, refused := c.bring("one.zip", zipOf(t, "deep/harbour_wall-coarse.gcode"))
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p, err := c.st.Print(context.Background(), id)
+	if err != nil || p.Name != "harbour_wall-coarse.gcode" || p.Title != "Harbour wall coarse" {
+		t.Errorf("%+v %v", p, err)
+	}
+}
+
+// TestNothingBecomesHTML brings a file whose name and comments are markup.
+func TestNothingBecomesHTML(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	evil := `<script>alert(1)</script>`
+	file := "; " + evil + "\nM83\nG1 Z.2\nG1 X9 E1\n; " + evil + "\n" + "G1 Z.4\nG1 X0 E1\n" + "<img src=x>\nM104 S0\n"
+	id, refused := c.bring(evil+"\"'.gcode", []byte(file))
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	path := fmt.Sprintf("/prints/%d", id)
+	if code, body := c.form(path+"/ears", "before", "2", "kind", "stop"); code != 200 {
+		t.Fatal(code, body)
+	}
+	code, body := c.form(path+"/ears/a1", "has_note", "1", "note", evil+"\nG28")
+	if code != 200 || strings.Contains(body, "<script>alert") {
+		t.Error(code, body)
+	}
+	for _, p := range []string{"/", path, path + "/proof"} {
+		if _, body := c.do("GET", p, nil, nil); strings.Contains(body, "<script>alert") || strings.Contains(body, "<img src=x") {
+			t.Errorf("%s lets markup of a file through", p)
+		}
+	}
+	_, out := c.do("GET", path+"/write", nil, nil)
+	for l := range strings.Lines(out) {
+		if strings.HasPrefix(l, "G28") {
+			t.Error("a note became a line of its own")
+		}
+	}
+}
+
+func TestEars(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("tide-gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	path := fmt.Sprintf("/prints/%d", id)
+	for _, s := range []struct {
+		path string
+		kv   []string
+		code int
+		want string
+	}{
+		{"/ears", []string{"before", "13", "filament", "red"}, 200, "Signal red"},
+		{"/ears", []string{"before", "13", "filament", "white"}, 409, "an ear before layer 13 already"},
+		{"/ears", []string{"before", "99", "filament", "white"}, 422, "no layer 99"},
+		{"/ears", []string{"before", "x", "filament", "white"}, 422, "no layer x"},
+		{"/ears", []string{"before", "5", "filament", "gold"}, 422, "no such filament"},
+		{"/ears", []string{"before", "5"}, 422, "hoose the filament"},
+		{"/ears", []string{"kind", "stop"}, 422, "ay before which layer"},
+		{"/ears", []string{"before", "5", "kind", "stop"}, 200, "Plain stop"},
+		{"/ears/a2", []string{"before", "6"}, 200, "before layer 6"},
+		{"/ears/a2", []string{"before", "13"}, 409, "already"},
+		{"/ears/a2", []string{"filament", "kelp"}, 200, "Kelp"},
+		{"/ears/a9", []string{"filament", "kelp"}, 404, "not there any more"},
+		{"/ears/a1/remove", nil, 200, "Kelp"},
+		{"/undo", nil, 200, "Signal red"},
+		{"/first", []string{"filament", "tar"}, 200, "Tar black"},
+	} {
+		code, body := c.form(path+s.path, s.kv...)
+		if code != s.code || !strings.Contains(body, s.want) {
+			t.Errorf("%s %v: %d, want %d with %q in\n%s", s.path, s.kv, code, s.code, s.want, body[:min(len(body), 300)])
+		}
+	}
+	if _, body := c.do("GET", path+"/plan", nil, nil); !strings.Contains(body, `"format":"dogear-plan/1"`) || !strings.Contains(body, `"before_layer":13`) {
+		t.Error(body)
+	}
+	if code, body := c.do("GET", path+"/layers/13", nil, nil); code != 200 || len(body) < 4 || len(body) != 4+22*int(uint32(body[0])|uint32(body[1])<<8|uint32(body[2])<<16) {
+		t.Error(code, len(body))
+	}
+	if code, _ := c.do("GET", path+"/layers/18", nil, nil); code != 404 {
+		t.Error(code)
+	}
+	if code, _ := c.form(path + "/remove"); code != 200 {
+		t.Error(code)
+	}
+	if code, _ := c.do("GET", path, nil, map[string]string{"Accept": "text/html"}); code != 404 {
+		t.Error(code)
+	}
+}
