@@ -30,7 +30,6 @@ type stand struct {
 const (
 	shelfHigh = 280.0
 	shelfWide = 196.0
-	perPlank  = 5
 )
 
 func (s *Server) shelf(c fiber.Ctx) error {
@@ -88,15 +87,7 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		}
 		st.Picture = silhouette(b, m, own)
 	}
-	var planks [][]stand
-	for i := 0; i < len(stands); i += perPlank {
-		plank := stands[i:min(i+perPlank, len(stands))]
-		for len(plank) < perPlank { // the board goes on behind the last print
-			plank = append(plank[:len(plank):len(plank)], stand{})
-		}
-		planks = append(planks, plank)
-	}
-	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Planks": planks, "Count": len(stands), "Find": find, "All": len(prints), "Limit": s.limit() >> 20})
+	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": len(prints), "Limit": s.limit() >> 20})
 }
 
 func (s *Server) limit() int64 {

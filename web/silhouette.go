@@ -34,7 +34,7 @@ func (b *book) size() (h, w float64) {
 // silhouette draws a book at px pixels a mm. Rows that are smaller than a
 // pixel are drawn as one.
 func silhouette(b *book, m *marked, px float64) picture {
-	const flag = 24
+	const flag = 20
 	h, w := b.size()
 	p := picture{W: math.Ceil(w*px) + 2*flag, H: math.Ceil(max(h*px, 3))}
 	x := func(mm float32) float64 { return flag + float64(mm-b.outline.Box[0])*px }

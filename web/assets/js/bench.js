@@ -87,7 +87,7 @@ export async function bench(root) {
     const ear = state.ears.find((e) => e.before === n);
     const corner = q("[data-corner]");
     corner.toggleAttribute("hidden", !ear);
-    if (ear) { const p = corner.querySelector("path"); if (ear.colour) p.setAttribute("fill", ear.colour); else p.setAttribute("fill", "currentColor"); }
+    if (ear) { const p = corner.querySelector("path"); p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink"); if (ear.colour) p.setAttribute("fill", ear.colour); }
     spine.draw(n, state.ears, state.bands);
     put("scale", spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();

@@ -31,6 +31,7 @@ export function shelf(root) {
     const row = document.createElement("div");
     row.className = "mt-3 border-t border-rule pt-2";
     list.append(row);
+    drop.scrollIntoView({ block: "nearest" });
     if (file.size > limit) return refuse(row, file.name, `This file is larger than the limit of ${root.dataset.limit} MB.`);
     if (file.size === 0) return refuse(row, file.name, "There is nothing in this file.");
     const x = new XMLHttpRequest();
@@ -107,5 +108,6 @@ export function shelf(root) {
     b.textContent = name ? `${name} was not taken. ` : "Not taken. ";
     p.append(b, why);
     row.append(p);
+    row.scrollIntoView({ block: "nearest" });
   }
 }

@@ -74,7 +74,7 @@ export class Spine {
     const strips = this.strips(runs, N);
     if (strips) out.push(el("path", { d: strips, class: "spine-strip" }));
     out.push(el("path", { d: this.shape(runs, 1, N + 1), class: "spine-edge" }));
-    out.push(el("path", { d: `M${20} ${this.base}H${w - 16}`, class: "spine-bed" }));
+    out.push(el("path", { d: `M26 ${this.base}H${w - 16}`, class: "spine-bed" }));
     this.ruler(out);
     for (const s of b.stops || []) if (s.Before > 0) {
       const y = this.y(this.under(s.Before));
