@@ -54,6 +54,13 @@ func (c *Command) Value(letter byte) int64 {
 	return c.val[letter-'A']
 }
 
+// Lays reports whether a straight move names X or Y and E, and not Z: most
+// likely it lays.
+func (c *Command) Lays() bool {
+	const e, z, xy = 1 << ('E' - 'A'), 1 << ('Z' - 'A'), 1<<('X'-'A') | 1<<('Y'-'A')
+	return c.has&(e|z) == e && c.has&xy != 0
+}
+
 // Is reports whether the command is letter and code, without a sub-number.
 func (c *Command) Is(letter byte, code int) bool {
 	return c.Letter == letter && c.Code == code && c.Sub == 0

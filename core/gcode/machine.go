@@ -86,20 +86,19 @@ func (m *Machine) linear(c *Command, a *Act) {
 	const axes = 1<<('X'-'A') | 1<<('Y'-'A') | 1<<('Z'-'A')
 	a.From = m.Pos
 	has := c.has
-	if has&axes != 0 {
-		for k := range 3 {
-			bit := uint32(1) << ('X' - 'A' + k)
-			if has&bit == 0 {
-				continue
-			}
-			v := m.length(c.val['X'-'A'+k])
-			if m.RelXYZ {
-				m.Pos[k] += v
-			} else {
-				m.Pos[k] = v + m.Off[k]
-				m.Known |= 1 << k
-			}
+	if m.Inch || m.RelXYZ {
+		m.placesApart(c)
+	} else if has&axes != 0 {
+		if has&(1<<('X'-'A')) != 0 {
+			m.Pos[0] = Nano(c.val['X'-'A']) + m.Off[0]
 		}
+		if has&(1<<('Y'-'A')) != 0 {
+			m.Pos[1] = Nano(c.val['Y'-'A']) + m.Off[1]
+		}
+		if has&(1<<('Z'-'A')) != 0 {
+			m.Pos[2] = Nano(c.val['Z'-'A']) + m.Off[2]
+		}
+		m.Known |= uint8(has >> ('X' - 'A') & 7)
 	}
 	if has&(1<<('F'-'A')) != 0 {
 		if f := c.val['F'-'A']; f > 0 {
@@ -108,7 +107,10 @@ func (m *Machine) linear(c *Command, a *Act) {
 	}
 	de := Nano(0)
 	if has&(1<<('E'-'A')) != 0 {
-		v := m.length(c.val['E'-'A'])
+		v := Nano(c.val['E'-'A'])
+		if m.Inch {
+			v = inch(int64(v))
+		}
 		if m.RelE {
 			de = v
 		} else {
@@ -116,6 +118,34 @@ func (m *Machine) linear(c *Command, a *Act) {
 		}
 	}
 	m.move(a, de)
+}
+
+// placesApart reads X, Y and Z when they are inches or steps.
+func (m *Machine) placesApart(c *Command) {
+	for k := range 3 {
+		if !c.Has(byte('X' + k)) {
+			continue
+		}
+		v := m.length(c.val['X'-'A'+k])
+		if m.RelXYZ {
+			m.Pos[k] += v
+		} else {
+			m.Pos[k] = v + m.Off[k]
+			m.Known |= 1 << k
+		}
+	}
+}
+
+// Before returns the state in front of the straight move that has just been
+// carried out and has laid nothing, given what it said of feed and known axes.
+func (m *Machine) Before(a *Act, feed Nano, known uint8) State {
+	s := m.State
+	s.Pos, s.Feed, s.Known = a.From, feed, known
+	s.E -= a.DE
+	s.Laid -= a.Laid
+	// What was not laid has paid debt, or made it.
+	s.Debt += a.DE - a.Laid
+	return s
 }
 
 // move books the filament of a movement from a.From to m.Pos. Moves shorter

@@ -65,3 +65,15 @@ func BenchmarkRead(b *testing.B) {
 		b.ReportMetric(read.Seconds()/count.Seconds(), "×line-count-time")
 	}
 }
+
+// BenchmarkReadOnly is for profiles.
+func BenchmarkReadOnly(b *testing.B) {
+	data := plate(40 << 20)
+	b.SetBytes(int64(len(data)))
+	b.ReportAllocs()
+	for b.Loop() {
+		if _, err := Read(context.Background(), bytes.NewReader(data), Options{}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

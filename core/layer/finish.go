@@ -237,18 +237,22 @@ func (r *reader) times(drop int) {
 func (r *reader) summary() {
 	ix := r.ix
 	ix.LineEnds = "lf"
+	ends := r.line
+	if r.open1 {
+		ends--
+	}
 	if r.crlf > 0 {
 		ix.LineEnds = "crlf"
-		if r.lf > 0 {
+		if r.crlf < ends {
 			ix.LineEnds = "mixed"
 		}
 	}
 	ix.EMode = "absolute"
 	if r.relLays > 0 {
 		ix.EMode = "relative"
-		if r.absLays*20 > r.lays && r.relLays*20 > r.lays {
+		if abs := r.lays - r.relLays; abs*20 > r.lays && r.relLays*20 > r.lays {
 			ix.EMode = "mixed"
-		} else if r.absLays > r.relLays {
+		} else if abs > r.relLays {
 			ix.EMode = "absolute"
 		}
 	}

@@ -49,13 +49,23 @@ type timeMark struct {
 	layer int // from 0
 }
 
-// move adds a move. Directions are unit vectors at its start and its end.
-func (p *planner) move(length, sx, sy, sz, ex, ey, ez, speed, acc float64) {
-	joint := min(speed, p.speed)
-	if d := max(math.Abs(sx-p.ux), math.Abs(sy-p.uy), math.Abs(sz-p.uz)); d*joint > p.jerk {
+// move adds a move; x, y, z is the unit vector of its direction.
+func (p *planner) move(length, x, y, z, speed, acc float64) {
+	joint := p.speed
+	if speed < joint {
+		joint = speed
+	}
+	d := math.Abs(x - p.ux)
+	if e := math.Abs(y - p.uy); e > d {
+		d = e
+	}
+	if e := math.Abs(z - p.uz); e > d {
+		d = e
+	}
+	if d*joint > p.jerk {
 		joint = p.jerk / d
 	}
-	p.ux, p.uy, p.uz, p.speed = ex, ey, ez, speed
+	p.ux, p.uy, p.uz, p.speed = x, y, z, speed
 	if p.n == plannerRoom {
 		p.drain(plannerAhead)
 	}
@@ -82,40 +92,61 @@ func (p *planner) drain(keep int) {
 	next := 0.0
 	for i := p.n - 1; i >= 0; i-- {
 		b := &p.blocks[i]
-		b.joint = min(b.joint, next+b.acc2*b.length)
+		if e := next + b.acc2*b.length; e < b.joint {
+			b.joint = e
+		}
 		next = b.joint
 	}
 	first := p.seq - int64(p.n)
-	v2 := min(p.entry, p.blocks[0].joint)
+	v2 := p.entry
+	if j := p.blocks[0].joint; j < v2 {
+		v2 = j
+	}
 	v := math.Sqrt(v2)
+	clock := p.clock
+	gap, mark := p.gap-first, p.nextMark()-first
 	for i := range n {
-		if seq := first + int64(i); seq == p.gap {
-			p.gapAt, p.gapDone = p.clock, true
+		if int64(i) == gap {
+			p.gapAt, p.gapDone = clock, true
 		}
-		for len(p.marks) > 0 && p.marks[0].seq <= first+int64(i) {
-			p.begins[p.marks[0].layer] = p.clock
+		for int64(i) >= mark {
+			p.begins[p.marks[0].layer] = clock
 			p.marks = p.marks[1:]
+			mark = p.nextMark() - first
 		}
 		b := &p.blocks[i]
-		x2 := v2 + b.acc2*b.length
+		x2 := 0.0
 		if i+1 < p.n {
-			x2 = min(x2, p.blocks[i+1].joint)
-		} else {
-			x2 = 0
+			x2 = p.blocks[i+1].joint
 		}
-		x := math.Sqrt(x2)
-		peak2 := (b.acc2*b.length + v2 + x2) / 2
-		if top := b.vmax * b.vmax; peak2 > top {
-			way := (2*top - v2 - x2) / b.acc2
-			p.clock += 2*(2*b.vmax-v-x)/b.acc2 + (b.length-way)/b.vmax
+		way := b.acc2 * b.length
+		if e := v2 + way; e < x2 {
+			x2 = e
+		}
+		top := b.vmax * b.vmax
+		x := b.vmax
+		if x2 < top {
+			x = math.Sqrt(x2)
+		}
+		if peak2 := (way + v2 + x2) * 0.5; peak2 > top {
+			clock += 2*(2*b.vmax-v-x)/b.acc2 + (b.length-(2*top-v2-x2)/b.acc2)/b.vmax
 		} else {
-			p.clock += 2 * (2*math.Sqrt(peak2) - v - x) / b.acc2
+			clock += 2 * (2*math.Sqrt(peak2) - v - x) / b.acc2
 		}
 		v, v2 = x, x2
 	}
+	p.clock = clock
 	p.entry = v2
 	copy(p.blocks[:], p.blocks[n:p.n])
 	p.n = keep
+}
+
+// nextMark returns the number of the block at which the next fold begins.
+func (p *planner) nextMark() int64 {
+	if len(p.marks) == 0 {
+		return math.MaxInt64 / 2
+	}
+	return p.marks[0].seq
 }
 
 // open notes that a gap begins here; it may turn out to be a fold.

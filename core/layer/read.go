@@ -109,9 +109,15 @@ type reader struct {
 	inMove bool  // early: since start there was only movement
 	early  bool  // fewer than maxChains chains so far
 	chains []chain
-	end    [3]gcode.Nano // where the last laying move ended
+	end    [3]gcode.Nano // where the last early laying move ended
+	hot    hot
+	steady bool // moves may be summed up in hot
 	snaps  map[int64]point
 	gaps   []gap // by layer
+
+	feed  gcode.Nano
+	aux   *gcode.Aux
+	speed float64 // mm/s, by feed and factor
 
 	vase  bool
 	turn  gcode.Nano
@@ -123,8 +129,9 @@ type reader struct {
 	steps []gcode.Nano
 
 	moved, commands     bool
-	relLays, absLays    int
-	numbered, crlf, lf  int64
+	relLays             int
+	numbered, crlf      int64
+	open1               bool // the last line has no line end
 	lower, sampled      int
 	unknown             map[string]*count
 	badLines, sumsWrong int
@@ -161,7 +168,23 @@ func (r *reader) run(ctx context.Context) error {
 		}
 		last := err == io.EOF || pos >= size || n == 0
 		data := buf[:have]
-		for {
+		for len(data) > 0 {
+			if n := r.c.ParseMove(data); n > 0 {
+				if r.line%Stride == 0 {
+					r.ix.Offsets = append(r.ix.Offsets, r.off)
+				}
+				r.line++
+				at := r.off
+				r.off += int64(n)
+				if data[n-2] == '\r' {
+					r.crlf++
+				}
+				if err := r.carry(data[:n-1], at); err != nil {
+					return err
+				}
+				data = data[n:]
+				continue
+			}
 			i := bytes.IndexByte(data, '\n')
 			if i < 0 {
 				break
@@ -194,6 +217,7 @@ func (r *reader) run(ctx context.Context) error {
 	if r.sloped() {
 		return errVase
 	}
+	r.settle()
 	return nil
 }
 
@@ -207,12 +231,10 @@ func (r *reader) step(s []byte, size int) error {
 	r.line++
 	at := r.off
 	r.off += int64(size)
-	if n := len(s); size > n {
-		if n > 0 && s[n-1] == '\r' {
-			r.crlf++
-		} else {
-			r.lf++
-		}
+	if n := len(s); size > n && n > 0 && s[n-1] == '\r' {
+		r.crlf++
+	} else if size == n {
+		r.open1 = true
 	}
 	c := &r.c
 	c.Parse(s)
@@ -231,21 +253,29 @@ func (r *reader) step(s []byte, size int) error {
 	if c.HasSum && !c.SumOK {
 		r.wrongSum()
 	}
-	// Whatever is not clearly one more laying move may open a gap, and then
-	// the state before it is wanted.
+	return r.carry(s, at)
+}
+
+// carry carries out the command that was read from s, which begins at byte at.
+func (r *reader) carry(s []byte, at int64) error {
+	c := &r.c
+	// What opens a gap needs the state before it. A move that most likely
+	// lays is carried out first; if it does not, its effect is taken back.
+	likely := c.Letter == 'G' && uint(c.Code) <= 1 && c.Lays() && !r.early && !r.vase
+	feed, known := r.m.Feed, r.m.Known
 	r.preSet = false
-	if !r.gap.set || r.gap.late && !r.gap.lateSet || r.early {
-		laying := c.Letter == 'G' && (c.Code == 1 || c.Code == 0) && !c.Has('Z') && !r.vase && !r.early &&
-			(c.Has('X') || c.Has('Y')) && r.m.StepE(c) > 1
-		if !laying {
-			r.pre, r.preSet = r.m.State, true
-		}
-	} else if c.Has('Z') || r.vase {
+	if !likely && (!r.gap.set || r.gap.late && !r.gap.lateSet || r.early || c.Has('Z') || r.vase) {
 		r.pre, r.preSet = r.m.State, true
 	}
 	r.m.Exec(c, &r.a)
+	if likely && r.a.Kind != gcode.Lay {
+		r.pre, r.preSet = r.m.Before(&r.a, feed, known), true
+	}
 	switch r.a.Kind {
 	case gcode.Lay:
+		if !r.gap.set && r.m.Pos[2] == r.a.From[2] && r.m.Pos[2] <= r.top+eps && r.m.Pos[2] >= r.hot.z-eps && r.steady {
+			return r.goOn(s)
+		}
 		return r.lay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
 		r.moved = true
@@ -258,6 +288,63 @@ func (r *reader) step(s []byte, size int) error {
 	}
 	r.other(s, at)
 	return nil
+}
+
+// goOn books a laying move that goes on from the one before it, in the same
+// layer: most of a file.
+func (r *reader) goOn(s []byte) error {
+	h := &r.hot
+	x, y := r.m.Pos[0], r.m.Pos[1]
+	if r.a.Arc.Turn != 0 {
+		h.box = union(h.box, r.extent())
+	} else {
+		if x < h.box[0] {
+			h.box[0] = x
+		} else if x > h.box[2] {
+			h.box[2] = x
+		}
+		if y < h.box[1] {
+			h.box[1] = y
+		} else if y > h.box[3] {
+			h.box[3] = y
+		}
+	}
+	h.moves++
+	h.laid += r.a.Laid
+	h.last = r.line
+	r.lays++
+	if r.m.RelE {
+		r.relLays++
+	}
+	if r.sampled < 500 {
+		r.sample(s)
+	}
+	r.time()
+	if r.lays%checkEach == 0 && r.sloped() {
+		return errVase
+	}
+	return nil
+}
+
+// hot is what is summed up over the laying moves of the present layer.
+type hot struct {
+	z     gcode.Nano
+	box   [4]gcode.Nano
+	moves int
+	laid  gcode.Nano
+	first int64
+	last  int64
+}
+
+// settle writes the sums into the present layer.
+func (r *reader) settle() {
+	h := &r.hot
+	if len(r.ix.Layers) > 0 && h.moves > 0 {
+		cur := &r.ix.Layers[len(r.ix.Layers)-1]
+		cur.Box, cur.Moves, cur.Filament, cur.First, cur.Last, cur.Z = h.box, h.moves, h.laid, h.first, h.last, h.z
+	}
+	r.hot = hot{}
+	r.steady = false
 }
 
 // between books a line that lays nothing.
@@ -335,8 +422,6 @@ func (r *reader) lay(s []byte, at int64) error {
 	}
 	if m.RelE {
 		r.relLays++
-	} else {
-		r.absLays++
 	}
 	if r.sampled < 500 {
 		r.sample(s)
@@ -344,8 +429,7 @@ func (r *reader) lay(s []byte, at int64) error {
 	layers := r.ix.Layers
 	opens := len(layers) == 0
 	if !opens {
-		cur := &layers[len(layers)-1]
-		opens = z > r.top+eps || z < cur.Z-eps && !r.vase
+		opens = z > r.top+eps || z < r.hot.z-eps && !r.vase
 	}
 	if !r.gap.set { // the layer changes without a line between
 		r.gap.first = point{r.line, at, r.pre}
@@ -362,22 +446,23 @@ func (r *reader) lay(s []byte, at int64) error {
 		r.l.settle(len(r.ix.Layers)-1, opens)
 	}
 	box := r.extent()
-	cur := &r.ix.Layers[len(r.ix.Layers)-1]
 	if r.early {
 		r.chain(box, opens)
 	}
-	if z > cur.Z {
-		cur.Z = z
-	}
-	if !r.early {
-		if cur.Moves == 0 {
-			cur.First, cur.Box = r.line, box
+	h := &r.hot
+	h.z = max(h.z, z)
+	if r.early {
+		r.ix.Layers[len(r.ix.Layers)-1].Z = h.z
+	} else {
+		if h.moves == 0 {
+			h.first, h.box = r.line, box
 		} else {
-			cur.Box = union(cur.Box, box)
+			h.box = union(h.box, box)
 		}
-		cur.Last = r.line
-		cur.Moves++
-		cur.Filament += a.Laid
+		h.last = r.line
+		h.moves++
+		h.laid += a.Laid
+		r.steady = true
 	}
 	r.end = m.Pos
 	r.ended, r.strange = false, 0
@@ -392,10 +477,13 @@ func (r *reader) lay(s []byte, at int64) error {
 // open begins a new layer; its fold is the gap that ends here.
 func (r *reader) open(z gcode.Nano, sloped bool) {
 	r.top = z
+	last := r.hot.z
+	r.settle()
+	r.hot.z = z
 	if r.vase && sloped {
 		base := r.a.From[2]
-		if n := len(r.ix.Layers); n > 0 {
-			base = r.ix.Layers[n-1].Z
+		if len(r.ix.Layers) > 0 {
+			base = last
 		}
 		r.top = max(z, base+r.turn)
 	}
@@ -469,17 +557,21 @@ func union(a, b [4]gcode.Nano) [4]gcode.Nano {
 // time hands the present move to the planner.
 func (r *reader) time() {
 	a := &r.a
-	dx, dy, dz := float64(r.m.Pos[0]-a.From[0])/1e6, float64(r.m.Pos[1]-a.From[1])/1e6, float64(r.m.Pos[2]-a.From[2])/1e6
-	speed := float64(r.m.Feed) / 60e6
-	if r.m.Aux != nil && r.m.Aux.Speed > 0 {
-		speed *= r.m.Speed()
-	}
-	if speed <= 0 {
-		speed = 25 // nothing said yet: what firmware starts with
+	if r.m.Feed != r.feed || r.m.Aux != r.aux {
+		r.feed, r.aux = r.m.Feed, r.m.Aux
+		r.speed = float64(r.m.Feed) / 60e6 * r.m.Speed()
+		if r.speed <= 0 {
+			r.speed = 25 // nothing said yet: what firmware starts with
+		}
 	}
 	acc := r.p.travel
 	if a.Kind == gcode.Lay {
 		acc = r.p.print
+	}
+	dx, dy := float64(r.m.Pos[0]-a.From[0])*1e-6, float64(r.m.Pos[1]-a.From[1])*1e-6
+	dz := 0.0
+	if r.m.Pos[2] != a.From[2] {
+		dz = float64(r.m.Pos[2]-a.From[2]) * 1e-6
 	}
 	if a.Arc.Turn != 0 {
 		n := a.Arc.Length()
@@ -488,19 +580,20 @@ func (r *reader) time() {
 		if a.Arc.Turn < 0 {
 			s0, c0, s1, c1 = -s0, -c0, -s1, -c1
 		}
-		r.p.move(math.Hypot(n, dz), -s0, c0, 0, -s1, c1, 0, speed, acc)
+		r.p.move(math.Hypot(n, dz), -s0, c0, 0, r.speed, acc)
+		r.p.ux, r.p.uy = -s1, c1
 		return
 	}
 	q := dx*dx + dy*dy + dz*dz
 	if q > 0 {
 		n := math.Sqrt(q)
 		f := 1 / n
-		r.p.move(n, dx*f, dy*f, dz*f, dx*f, dy*f, dz*f, speed, acc)
+		r.p.move(n, dx*f, dy*f, dz*f, r.speed, acc)
 		return
 	}
 	if a.DE != 0 {
 		// The filament alone moves: from rest to rest.
-		r.p.move(math.Abs(float64(a.DE))/1e6, 0, 0, 0, 0, 0, 0, speed, 3*acc)
+		r.p.move(math.Abs(float64(a.DE))*1e-6, 0, 0, 0, r.speed, 3*acc)
 	}
 }
 
