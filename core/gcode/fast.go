@@ -1,10 +1,5 @@
 package gcode
 
-import (
-	"encoding/binary"
-	"math/bits"
-)
-
 // digits returns the number that the first n (0…7) bytes of y spell, each 0…9,
 // the first in the lowest byte. Two, then four, then eight neighbours are
 // joined with one multiplication each.
@@ -37,59 +32,12 @@ func (c *Command) ParseMove(s []byte) int {
 			return 0
 		}
 		i++
-		if i >= len(s) {
+		v, next := plainNumber(s, i)
+		if next == 0 {
 			return 0
 		}
-		neg := s[i] == '-'
-		if neg {
-			i++
-		}
-		if i+16 > len(s) {
-			return 0
-		}
-		// The number is read eight bytes at a time: digits become 0…9, the
-		// first byte that is none ends the run.
-		y := binary.LittleEndian.Uint64(s[i:]) ^ 0x3030303030303030
-		stop := (y + 0x7676767676767676 | y) & 0x8080808080808080
-		n := bits.TrailingZeros64(stop) >> 3
-		var v int64
-		switch {
-		case n == 8:
-			return 0
-		case s[i+n] != '.':
-			if n == 0 {
-				return 0
-			}
-			v = digits(y, n) * 1_000_000
-			i += n
-		default:
-			if end := bits.TrailingZeros64(stop&(stop-1)) >> 3; end < 8 {
-				low := uint64(1)<<(8*n) - 1
-				k := end - n - 1
-				if n+k == 0 || k > 6 {
-					return 0
-				}
-				v = digits(y&low|y>>8&^low, n+k) * pow10[6-k]
-				i += end
-				break
-			}
-			v = digits(y, n) * 1_000_000
-			i += n + 1
-			y = binary.LittleEndian.Uint64(s[i:]) ^ 0x3030303030303030
-			k := bits.TrailingZeros64((y+0x7676767676767676|y)&0x8080808080808080) >> 3
-			if k > 6 || n+k == 0 {
-				return 0
-			}
-			v += digits(y, k) * pow10[6-k]
-			i += k
-		}
-		if v > Limit {
-			return 0
-		}
-		if neg {
-			v = -v
-		}
-		c.val[l] = v
+		i = next
+		c.val[l] = int64(v)
 		has |= 1 << l
 		switch s[i] {
 		case ' ':

@@ -74,6 +74,47 @@ func (p *planner) move(length, x, y, z, speed, acc float64) {
 	p.seq++
 }
 
+// way adds a run of level laying moves from x, y to each of the ends.
+func (p *planner) way(x, y gcode.Nano, ends [][2]gcode.Nano, speed float64) {
+	acc2, jerk := 2*p.print, p.jerk
+	ux, uy, uz, last := p.ux, p.uy, math.Abs(p.uz), p.speed
+	for len(ends) > 0 {
+		if p.n == plannerRoom {
+			p.drain(plannerAhead)
+		}
+		k := min(len(ends), plannerRoom-p.n)
+		blocks := p.blocks[p.n : p.n+k]
+		for i, end := range ends[:k] {
+			dx, dy := float64(end[0]-x)*1e-6, float64(end[1]-y)*1e-6
+			x, y = end[0], end[1]
+			length := math.Sqrt(dx*dx + dy*dy)
+			f := 1 / length
+			dx *= f
+			dy *= f
+			d := math.Abs(dx - ux)
+			if e := math.Abs(dy - uy); e > d {
+				d = e
+			}
+			if uz > d {
+				d = uz
+			}
+			joint := last
+			if speed < joint {
+				joint = speed
+			}
+			if d*joint > jerk {
+				joint = jerk / d
+			}
+			ux, uy, uz, last = dx, dy, 0, speed
+			blocks[i] = block{length, speed, joint * joint, acc2}
+		}
+		p.n += k
+		p.seq += int64(k)
+		ends = ends[k:]
+	}
+	p.ux, p.uy, p.uz, p.speed = ux, uy, 0, last
+}
+
 // wait ends the movement and adds a time in which nothing moves.
 func (p *planner) wait(seconds float64) {
 	p.drain(0)

@@ -111,7 +111,8 @@ type reader struct {
 	chains []chain
 	end    [3]gcode.Nano // where the last early laying move ended
 	hot    hot
-	steady bool // moves may be summed up in hot
+	ends   [][2]gcode.Nano // room for a run
+	steady bool            // moves may be summed up in hot
 	snaps  map[int64]point
 	gaps   []gap // by layer
 
@@ -146,7 +147,7 @@ type count struct {
 }
 
 func newReader(src Source, opt Options) *reader {
-	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, snaps: map[int64]point{}, unknown: map[string]*count{}}
+	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, ends: make([][2]gcode.Nano, Stride), snaps: map[int64]point{}, unknown: map[string]*count{}}
 	r.m.StopWords, r.m.KeepE = opt.StopWords, opt.KeepE
 	r.p.print, r.p.travel, r.p.jerk = 1000, 1000, 8
 	return r
@@ -169,6 +170,14 @@ func (r *reader) run(ctx context.Context) error {
 		last := err == io.EOF || pos >= size || n == 0
 		data := buf[:have]
 		for len(data) > 0 {
+			if r.steady && !r.gap.set && r.sampled >= 500 {
+				if n, err := r.layRun(data); err != nil {
+					return err
+				} else if n > 0 {
+					data = data[n:]
+					continue
+				}
+			}
 			if n := r.c.ParseMove(data); n > 0 {
 				if r.line%Stride == 0 {
 					r.ix.Offsets = append(r.ix.Offsets, r.off)
@@ -288,6 +297,40 @@ func (r *reader) carry(s []byte, at int64) error {
 	}
 	r.other(s, at)
 	return nil
+}
+
+// layRun books laying moves that go on in the present layer, as many as stand
+// at the beginning of data, up to the next line whose offset is kept.
+func (r *reader) layRun(data []byte) (int, error) {
+	if r.vase || r.line%Stride == 0 || r.m.Pos[2] > r.top+eps || r.m.Pos[2] < r.hot.z-eps || len(r.l.pending) > 0 {
+		return 0, nil
+	}
+	h := &r.hot
+	run := gcode.Run{Ends: r.ends[:0:min(int64(len(r.ends)), Stride-r.line%Stride)], Box: h.box}
+	x, y := r.m.Pos[0], r.m.Pos[1]
+	n := r.m.LayRun(data, &run)
+	if n == 0 {
+		return 0, nil
+	}
+	k := len(run.Ends)
+	h.box = run.Box
+	h.moves += k
+	h.laid += run.Laid
+	r.line += int64(k)
+	r.off += int64(n)
+	r.crlf += int64(run.CRs)
+	h.last = r.line
+	before := r.lays / checkEach
+	r.lays += k
+	if r.m.RelE {
+		r.relLays += k
+	}
+	r.pace()
+	r.p.way(x, y, run.Ends, r.speed)
+	if r.lays/checkEach != before && r.sloped() {
+		return n, errVase
+	}
+	return n, nil
 }
 
 // goOn books a laying move that goes on from the one before it, in the same
@@ -554,16 +597,21 @@ func union(a, b [4]gcode.Nano) [4]gcode.Nano {
 	return a
 }
 
-// time hands the present move to the planner.
-func (r *reader) time() {
-	a := &r.a
+// pace works out the speed in force.
+func (r *reader) pace() {
 	if r.m.Feed != r.feed || r.m.Aux != r.aux {
 		r.feed, r.aux = r.m.Feed, r.m.Aux
 		r.speed = float64(r.m.Feed) / 60e6 * r.m.Speed()
-		if r.speed <= 0 {
-			r.speed = 25 // nothing said yet: what firmware starts with
-		}
 	}
+	if r.speed <= 0 {
+		r.speed = 25 // nothing said yet: what firmware starts with
+	}
+}
+
+// time hands the present move to the planner.
+func (r *reader) time() {
+	a := &r.a
+	r.pace()
 	acc := r.p.travel
 	if a.Kind == gcode.Lay {
 		acc = r.p.print

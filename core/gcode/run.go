@@ -1,0 +1,176 @@
+package gcode
+
+import (
+	"encoding/binary"
+	"math/bits"
+)
+
+// Run is what a run of laying moves did.
+type Run struct {
+	Ends [][2]Nano // X and Y at the end of each move; room for more ends the run
+	Laid Nano
+	Box  [4]Nano // grown by all ends
+	CRs  int     // lines that ended in CR LF
+}
+
+// LayRun carries out plain laying moves at the beginning of s, one line after
+// another, for as long as they are of the form "G1 X… Y… E…" (any order, X or Y
+// may be missing, no other word), lay filament without paying debt, and
+// cap(r.Ends) allows. It returns the number of bytes used; line number, speed
+// and height stay what they were. What it does, Parse and Exec do just the
+// same, line by line: this loop exists because it is most of every file.
+func (m *Machine) LayRun(s []byte, r *Run) int {
+	if m.Inch || m.RelXYZ || m.Debt != 0 || m.Known != KnowX|KnowY|KnowZ {
+		return 0
+	}
+	const hasX, hasY, hasE = 1, 2, 4
+	at := [2]Nano{m.Pos[0], m.Pos[1]}
+	offX, offY := m.Off[0], m.Off[1]
+	e, base := m.E, m.OffE
+	rel := m.RelE
+	box := r.Box
+	ends := r.Ends
+	room := cap(ends)
+	used, crs := 0, 0
+	for len(ends) < room {
+		i := used
+		if i+64 > len(s) || s[i] != 'G' || s[i+1] != '1' || s[i+2] != ' ' {
+			break
+		}
+		i += 3
+		has := 0
+		to := at
+		var ev Nano
+		line := -1
+	words:
+		for i+20 < len(s) {
+			l := s[i]
+			v, next := plainNumber(s, i+1)
+			if next == 0 {
+				break
+			}
+			switch l {
+			case 'X':
+				to[0] = v + offX
+				has |= hasX
+			case 'Y':
+				to[1] = v + offY
+				has |= hasY
+			case 'E':
+				ev = v
+				has |= hasE
+			default:
+				break words
+			}
+			switch s[next] {
+			case ' ':
+				i = next + 1
+			case '\n':
+				line = next + 1
+				break words
+			case '\r':
+				if s[next+1] == '\n' {
+					line = next + 2
+				}
+				break words
+			default:
+				break words
+			}
+		}
+		if line < 0 || has&hasE == 0 || has == hasE {
+			break
+		}
+		de := ev
+		if !rel {
+			de = ev + base - e
+		}
+		dx, dy := to[0]-at[0], to[1]-at[1]
+		if de <= 1 || dx <= 1 && dx >= -1 && dy <= 1 && dy >= -1 {
+			break
+		}
+		e += de
+		at = to
+		if at[0] < box[0] {
+			box[0] = at[0]
+		} else if at[0] > box[2] {
+			box[2] = at[0]
+		}
+		if at[1] < box[1] {
+			box[1] = at[1]
+		} else if at[1] > box[3] {
+			box[3] = at[1]
+		}
+		ends = append(ends, at)
+		if s[line-2] == '\r' {
+			crs++
+		}
+		used = line
+	}
+	if used == 0 {
+		return 0
+	}
+	r.Ends, r.Box, r.CRs = ends, box, r.CRs+crs
+	laid := e - m.E
+	r.Laid += laid
+	m.Laid += laid
+	m.E = e
+	m.Pos[0], m.Pos[1] = at[0], at[1]
+	if m.Pos[2] > m.Top {
+		m.Top = m.Pos[2]
+	}
+	return used
+}
+
+// plainNumber reads a number of at most 7 digits before the point and 6 behind
+// it, and returns it in millionths with the offset behind it; 0 when there is
+// none or it is not plain. At least 16 bytes must follow i.
+func plainNumber(s []byte, i int) (Nano, int) {
+	if i+17 > len(s) {
+		return 0, 0
+	}
+	neg := s[i] == '-'
+	if neg {
+		i++
+	}
+	// Eight bytes at a time: digits become 0…9, the first byte that is none
+	// ends the run.
+	y := binary.LittleEndian.Uint64(s[i:]) ^ 0x3030303030303030
+	stop := (y + 0x7676767676767676 | y) & 0x8080808080808080
+	n := bits.TrailingZeros64(stop) >> 3
+	if n == 8 {
+		return 0, 0
+	}
+	var v int64
+	if s[i+n] != '.' {
+		if n == 0 {
+			return 0, 0
+		}
+		v = digits(y, n) * 1_000_000
+		i += n
+	} else if end := bits.TrailingZeros64(stop&(stop-1)) >> 3; end < 8 {
+		low := uint64(1)<<(8*n&63) - 1
+		k := end - n - 1
+		if n+k == 0 || k > 6 {
+			return 0, 0
+		}
+		v = digits(y&low|y>>8&^low, n+k) * pow10[6-k]
+		i += end
+	} else {
+		v = digits(y, n) * 1_000_000
+		i += n + 1
+		y = binary.LittleEndian.Uint64(s[i:]) ^ 0x3030303030303030
+		k := bits.TrailingZeros64((y+0x7676767676767676|y)&0x8080808080808080) >> 3
+		if k > 6 || n+k == 0 {
+			return 0, 0
+		}
+		v += digits(y, k) * pow10[6-k]
+		i += k
+	}
+	if v > Limit {
+		return 0, 0
+	}
+	if neg {
+		v = -v
+	}
+	return Nano(v), i
+}
