@@ -11,9 +11,12 @@ type Solid struct {
 	Gap     float64 // between fill lines
 	Brim    int     // rounds of skirt
 	Section func(layer int, z float64) []island
-	// FlushFirst lays the islands of layer 1 in the order given, each whole,
-	// so that lettering comes before its ground.
-	Round bool // sections are circles: may be written as arcs
+	Round   bool // sections are circles: may be written as arcs
+
+	Heights func(layer int) float64             // height of each layer; nil: First, then Layer
+	Spiral  bool                                // from layer 4 on one rising wall
+	Support func(layer int, z float64) []island // laid half a layer lower, before the layer
+	Copies  [][2]float64                        // printed one after another, each moved by so much; nil: one
 }
 
 const (
@@ -34,6 +37,7 @@ type TruthLayer struct {
 	Last   int
 	Fold   int // first line behind the wipe or retraction of the layer before
 	Number int
+	Object int   // from 1
 	Inside []int // lines at which a further island begins
 }
 
@@ -41,22 +45,72 @@ type TruthLayer struct {
 func Slice(s Solid, d Dialect) ([]byte, Truth) {
 	w := newWriter(s, d)
 	w.start()
-	z := 0.0
-	for n := 1; n <= s.Layers; n++ {
-		h := s.Layer
-		if n == 1 {
-			h = s.First
+	copies := s.Copies
+	if copies == nil {
+		copies = [][2]float64{{0, 0}}
+	}
+	for k, by := range copies {
+		w.object = k + 1
+		if k > 0 {
+			w.nextObject()
 		}
-		z = math.Round((z+h)*1e4) / 1e4
-		w.layer(n, z, h, s.Section(n, z))
+		z := 0.0
+		for n := 1; n <= s.Layers; n++ {
+			h := s.Layer
+			if s.Heights != nil {
+				h = s.Heights(n)
+			} else if n == 1 {
+				h = s.First
+			}
+			z = math.Round((z+h)*1e4) / 1e4
+			section := moved(s.Section(n, z), by)
+			if s.Spiral && n > 3 {
+				w.turn(n, z, h, section[0].outer.inset(lineWidth/2))
+				continue
+			}
+			var support []island
+			if s.Support != nil {
+				support = moved(s.Support(n, z), by)
+			}
+			w.layer(n, z, h, section, support)
+		}
 	}
 	w.finish()
 	return w.out, w.truth
 }
 
+func moved(islands []island, by [2]float64) []island {
+	shift := func(r ring) ring {
+		o := make(ring, len(r))
+		for i, p := range r {
+			o[i] = pt{p.x + by[0], p.y + by[1]}
+		}
+		return o
+	}
+	out := make([]island, len(islands))
+	for i, l := range islands {
+		out[i] = l
+		out[i].outer = shift(l.outer)
+		out[i].holes = nil
+		for _, h := range l.holes {
+			out[i].holes = append(out[i].holes, shift(h))
+		}
+	}
+	return out
+}
+
 // layer writes one layer.
-func (w *writer) layer(n int, z, h float64, islands []island) {
-	w.open(n, z, h)
+func (w *writer) layer(n int, z, h float64, islands, support []island) {
+	w.open(n, z, h, len(support) > 0)
+	if len(support) > 0 {
+		w.label("support")
+		for _, s := range support {
+			w.loop(s.outer.inset(lineWidth/2), 2400)
+		}
+		w.cmd(append([]string{"G1", w.axis("Z", z, &w.z)}, w.feedWord(600)...)...)
+		w.level = z
+		w.h = h
+	}
 	if n == 1 && w.solid.Brim > 0 {
 		w.label("skirt")
 		x0, y0, x1, y1 := bounds(islands)

@@ -31,6 +31,7 @@ type writer struct {
 	cur     *TruthLayer
 	island  bool
 	started bool
+	object  int
 	prime   bool
 }
 
@@ -182,11 +183,15 @@ func (w *writer) mark(n int, z float64) {
 }
 
 // open begins a layer.
-func (w *writer) open(n int, z, h float64) {
+func (w *writer) open(n int, z, h float64, support bool) {
 	w.n, w.level, w.h = n, z, h
-	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First})
-	w.cur = &w.truth.Layers[n-1]
-	w.mark(n, z)
+	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First, Object: w.object})
+	w.cur = &w.truth.Layers[len(w.truth.Layers)-1]
+	if support {
+		z -= h / 2
+		w.level, w.h = z, h/2
+	}
+	w.mark(n, w.cur.Z)
 	if n == 2 {
 		w.cmd("M104", "S210")
 		w.cmd("M140", "S60")
@@ -214,6 +219,43 @@ func (w *writer) close() {
 	if !w.d.LateClose {
 		w.retract(true)
 	}
+	w.fold = w.line + 1
+	if w.d.Clock != "" {
+		w.raw(strings.ReplaceAll(w.d.Clock, "#", strconv.FormatFloat(w.seconds, 'f', 2, 64)))
+	}
+}
+
+// nextObject goes from a finished object to the place of the next one.
+func (w *writer) nextObject() {
+	if w.d.LateClose {
+		w.retract(true)
+		w.fold = w.line + 1
+	}
+	w.cmd(append([]string{"G1", w.axis("Z", w.z+5, &w.z)}, w.feedWord(600)...)...)
+	w.lifted = true
+	w.cmd("M107")
+}
+
+// turn writes one turn of a spiral: the wall rises by h all along.
+func (w *writer) turn(n int, z, h float64, r ring) {
+	w.n, w.h = n, h
+	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First, Object: w.object})
+	w.cur = &w.truth.Layers[len(w.truth.Layers)-1]
+	w.mark(n, z)
+	if n == 4 { // from the last flat layer into the spiral
+		w.level = z - h
+		w.travel(r[0])
+		w.push()
+	}
+	for i := range r {
+		p := r[(i+1)%len(r)]
+		l := math.Hypot(p.x-w.x, p.y-w.y)
+		up := z - h + h*float64(i+1)/float64(len(r))
+		f := w.feedWord(w.speed(1500))
+		w.note(p, l)
+		w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", up, &w.z), w.filamentWord(w.volume(l))}, f...)...)
+	}
+	w.level = z
 	w.fold = w.line + 1
 	if w.d.Clock != "" {
 		w.raw(strings.ReplaceAll(w.d.Clock, "#", strconv.FormatFloat(w.seconds, 'f', 2, 64)))

@@ -26,10 +26,17 @@ func (r *reader) finish() (*Index, error) {
 		r.forget(drop)
 	}
 	r.shape()
+	if n := len(ix.Layers); n > 0 {
+		r.foldIn()
+		if len(ix.Layers) < n {
+			r.note(Note, "heights-in-between", ix.Layers[0].First, fmt.Sprintf("%d thin layers at heights in between are counted with the layer whose mark stands before them.", n-len(ix.Layers)))
+			r.shape()
+		}
+	}
 	marks, role, missing := r.l.learn(ix.Layers)
 	ix.Marks = marks
 	r.folds(role)
-	r.times(drop)
+	r.times()
 	r.summary()
 	r.findings(missing)
 	return ix, nil
@@ -143,6 +150,7 @@ func (r *reader) forget(drop int) {
 	ix := r.ix
 	ix.Layers = ix.Layers[drop:]
 	r.gaps = r.gaps[drop:]
+	r.p.begins = r.p.begins[drop:]
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		for i := range t.occurs {
@@ -159,20 +167,28 @@ func (r *reader) forget(drop int) {
 	}
 }
 
-// shape counts objects and computes heights.
+// shape counts objects and computes heights. An object is complete when laying
+// begins again near the bed; a smaller drop is a support or a rim laid at a
+// height in between.
 func (r *reader) shape() {
 	ix := r.ix
 	ix.Kind, ix.Objects = Layered, 1
-	prev := gcode.Nano(0)
+	start := 0
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		if i > 0 && l.Z < prev-eps && !r.vase {
+		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.vase && l.Z <= 2*ix.Layers[start].Z+eps && !overlap(l.Box, ix.Layers[i-1].Box) {
 			ix.Objects++
-			prev = 0
+			start = i
 		}
 		l.Object = ix.Objects
-		l.Height = l.Z - prev
-		prev = l.Z
+		// The next lower height of the same object; layers go up, so it is near.
+		below := gcode.Nano(0)
+		for k := i - 1; k >= start && k >= i-16; k-- {
+			if z := ix.Layers[k].Z; z < l.Z-eps && z > below {
+				below = z
+			}
+		}
+		l.Height = l.Z - below
 	}
 	if len(ix.Layers) == 0 {
 		ix.Objects = 0
@@ -182,6 +198,52 @@ func (r *reader) shape() {
 	}
 	if r.vase {
 		ix.Kind = Vase
+	}
+}
+
+func overlap(a, b [4]gcode.Nano) bool { return !apart(a, b, 0) }
+
+// foldIn takes thin layers into the layer whose mark stands before them: what
+// supports lay at heights in between belongs to it when the file's own numbers
+// go on without it.
+func (r *reader) foldIn() {
+	layers := r.ix.Layers
+	marked := r.l.consecutive(layers)
+	if marked == nil || r.vase {
+		return
+	}
+	keep := layers[:0]
+	gaps := r.gaps[:0]
+	to := make([]int, len(layers)) // new place of each layer
+	begins := r.p.begins[:0]
+	for i := range layers {
+		if marked[i] || len(keep) == 0 {
+			keep = append(keep, layers[i])
+			gaps = append(gaps, r.gaps[i])
+			begins = append(begins, r.p.begins[i])
+		} else {
+			l, t := &keep[len(keep)-1], &layers[i]
+			l.Z = max(l.Z, t.Z)
+			l.Last = t.Last
+			l.Moves += t.Moves
+			l.Filament += t.Filament
+			l.Box = union(l.Box, t.Box)
+		}
+		to[i] = len(keep) - 1
+	}
+	r.ix.Layers, r.gaps, r.p.begins = keep, gaps, begins
+	for k := range r.l.templates {
+		t := &r.l.templates[k]
+		rest := t.occurs[:0]
+		for _, o := range t.occurs {
+			if o.layer < 0 || o.layer >= len(to) || !marked[o.layer] && o.layer > 0 {
+				t.inner++ // it stands inside a layer now
+				continue
+			}
+			o.layer = to[o.layer]
+			rest = append(rest, o)
+		}
+		t.occurs = rest
 	}
 }
 
@@ -220,9 +282,9 @@ func (r *reader) folds(mark *role) {
 }
 
 // times gives each layer its share of the estimate.
-func (r *reader) times(drop int) {
+func (r *reader) times() {
 	ix := r.ix
-	begins := r.p.begins[drop:]
+	begins := r.p.begins
 	ix.Seconds, ix.Scale = r.p.clock, 1
 	for i := range ix.Layers {
 		end := ix.Seconds
@@ -232,6 +294,42 @@ func (r *reader) times(drop int) {
 		ix.Layers[i].Begin = begins[i]
 		ix.Layers[i].Seconds = max(end-begins[i], 0)
 	}
+	total, how := r.stated()
+	if total <= 0 || ix.Seconds <= 0 {
+		return
+	}
+	k := total / ix.Seconds
+	if k < 0.5 || k > 2 {
+		r.note(Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
+		return
+	}
+	ix.Scale = k
+	ix.Seconds *= k
+	for i := range ix.Layers {
+		ix.Layers[i].Begin *= k
+		ix.Layers[i].Seconds *= k
+	}
+}
+
+// stated returns the whole time the file itself tells: by its clock, when that
+// counts seconds, or by the minutes left that it gives the display first.
+func (r *reader) stated() (seconds float64, how string) {
+	if r.left > 0 {
+		return r.left * 60, "by its display lines"
+	}
+	if r.ix.Marks.Clock == "" {
+		return 0, ""
+	}
+	for k := range r.l.templates {
+		if t := &r.l.templates[k]; t.text == r.ix.Marks.Clock && t.position < maxNumbers {
+			v := float64(t.newest[t.position]) / 1e6
+			if v <= 100 && r.ix.Seconds > 200 {
+				return 0, "" // percent, not seconds
+			}
+			return v, "by its clock"
+		}
+	}
+	return 0, ""
 }
 
 func (r *reader) summary() {

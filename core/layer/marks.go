@@ -1,6 +1,9 @@
 package layer
 
 import (
+	"slices"
+
+	"dogear/core/gcode"
 	"math"
 	"strings"
 )
@@ -20,10 +23,16 @@ const (
 
 // template is what is known of one kind of comment.
 type template struct {
-	text   string
-	inner  int    // times it stood inside a layer
-	tail   int    // times it stood behind the last layer
-	occurs []mark // times it stood in a gap between two layers
+	text     string
+	hash     uint64
+	last     int64 // first number of its newest occurrence
+	counts   int   // times that number was one more than before
+	total    int
+	newest   [maxNumbers]int64 // numbers of the newest occurrence
+	position int               // of these, the one that grows; set for the clock
+	inner    int               // times it stood inside a layer
+	tail     int               // times it stood behind the last layer
+	occurs   []mark            // times it stood in a gap between two layers
 }
 
 // mark is one comment in the gap before a layer.
@@ -42,6 +51,9 @@ type learner struct {
 	pending   []pendingMark // comments since the last laying move, the newest maxPending
 	order     int
 	risen     bool // the head has changed height since the last laying move
+
+	cut uint64 // hash of the comment that begins a turn of a vase; 0 for none
+	hit bool   // that comment stands in the present gap
 }
 
 type pendingMark struct {
@@ -87,8 +99,18 @@ func (l *learner) comment(text []byte, line int64) int {
 		}
 		id = len(l.templates)
 		l.ids[h] = id
-		l.templates = append(l.templates, template{text: Template(text)})
+		l.templates = append(l.templates, template{text: Template(text), hash: h})
 	}
+	t := &l.templates[id]
+	if m.n > 0 {
+		if t.total > 0 && m.vals[0] == t.last+1_000_000 {
+			t.counts++
+		}
+		t.last = m.vals[0]
+		t.newest = m.vals
+	}
+	t.total++
+	l.hit = l.hit || h == l.cut
 	m.order, m.risen = l.order, l.risen
 	l.order++
 	if len(l.pending) == maxPending {
@@ -97,6 +119,22 @@ func (l *learner) comment(text []byte, line int64) int {
 	}
 	l.pending = append(l.pending, pendingMark{id, m})
 	return id
+}
+
+// counter returns the hash of the comment whose number counts up by one each
+// time it stands in the file, 0 when there is none.
+func (l *learner) counter() uint64 {
+	best := -1
+	for i := range l.templates {
+		t := &l.templates[i]
+		if t.counts >= 2 && t.counts == t.total-1 && (best < 0 || t.total > l.templates[best].total) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return 0
+	}
+	return l.templates[best].hash
 }
 
 // settle books the pending comments: they stood in the gap before layer i when
@@ -238,6 +276,10 @@ func (l *learner) role(t *template, layers []Layer) role {
 			}
 			if last >= 0 {
 				prev := t.occurs[r.layers[last]].vals[p]
+				if layers[i].Object != layers[last].Object {
+					last = i // each object may be counted anew
+					continue
+				}
 				steps++
 				if v-prev == int64(i-last)*1_000_000 {
 					counts++
@@ -282,7 +324,7 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 		r := l.role(t, layers)
 		if r.covered < n-max(2, n/20) || r.doubles > max(2, n/20) || r.covered*2 <= n {
 			if m.Clock == "" && r.growing >= 0 && r.height < 0 && r.covered+t.tail >= n-2 {
-				m.Clock = t.text
+				m.Clock, t.position = t.text, r.growing
 			}
 			continue
 		}
@@ -302,7 +344,7 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 			}
 		case r.growing >= 0:
 			if m.Clock == "" {
-				m.Clock = t.text
+				m.Clock, t.position = t.text, r.growing
 			}
 			continue
 		case t.occurs[0].n == 0:
@@ -373,4 +415,42 @@ func (l *learner) names(t *template, n int) bool {
 		}
 	}
 	return false
+}
+
+// consecutive looks for a comment that stands before most layers and never
+// inside one, though some layers have none, and that shows those to be parts of
+// the layer before them: its number goes up by one each time, or, when it has
+// none, every layer without it is thinner than a layer of this file. It returns
+// which layers it stands before; nil when there is no such comment.
+func (l *learner) consecutive(layers []Layer) []bool {
+	n := len(layers)
+	steps := make([]gcode.Nano, 0, n)
+	for i := 1; i < n; i++ {
+		steps = append(steps, layers[i].Z-layers[i-1].Z)
+	}
+	slices.Sort(steps)
+	for k := range l.templates {
+		t := &l.templates[k]
+		if len(t.occurs) < 3 || len(t.occurs) >= n || len(t.occurs)*3 < n || t.inner > 0 || t.tail > 0 {
+			continue
+		}
+		counts := t.counts == t.total-1
+		if !counts && strings.Contains(t.text, "#") {
+			continue
+		}
+		marked := make([]bool, n)
+		for _, o := range t.occurs {
+			if o.layer >= 0 && o.layer < n {
+				marked[o.layer] = true
+			}
+		}
+		thin := true
+		for i := 1; i < n && !counts; i++ {
+			thin = thin && (marked[i] || (layers[i].Z-layers[i-1].Z)*4 < steps[len(steps)/2]*3)
+		}
+		if marked[0] && thin {
+			return marked
+		}
+	}
+	return nil
 }

@@ -21,6 +21,10 @@ func (r *reader) other(s []byte, at int64) {
 		r.p.wait(0)
 	case gcode.Message:
 		r.l.comment(s, r.line)
+	case gcode.Progress:
+		if v := c.Value('R'); r.left == 0 && v > 0 {
+			r.left = float64(v) / 1e6
+		}
 	case gcode.Heat:
 		if r.m.Nozzle() == 0 {
 			r.ended = true

@@ -23,10 +23,11 @@ type Options struct {
 const eps = 500
 
 const (
-	blockSize = 1 << 20
-	maxLine   = 16 << 20
-	maxChains = 24
-	checkEach = 4096 // laying moves between two looks at whether this is a vase
+	blockSize   = 1 << 20
+	maxLine     = 16 << 20
+	maxChains   = 24
+	sampleLines = 64   // laying lines from which the way of writing numbers is learned
+	checkEach   = 4096 // laying moves between two looks at whether this is a vase
 )
 
 // errVase makes the reading start again with turns instead of heights.
@@ -39,10 +40,10 @@ func Read(ctx context.Context, src Source, opt Options) (*Index, error) {
 	}
 	r := newReader(src, opt)
 	err := r.run(ctx)
-	if err == errVase {
-		turn := r.flatStep()
+	if errors.Is(err, errVase) {
+		turn, cut := r.flatStep(), r.l.counter()
 		r = newReader(src, opt)
-		r.vase, r.turn = true, turn
+		r.vase, r.turn, r.l.cut = true, turn, cut
 		err = r.run(ctx)
 	}
 	if err != nil {
@@ -135,6 +136,7 @@ type reader struct {
 	open1               bool // the last line has no line end
 	lower, sampled      int
 	unknown             map[string]*count
+	left                float64 // minutes left, as the file first told the display
 	badLines, sumsWrong int
 	strange             int64 // first line that is no G-code, behind the last laying move
 	ended               bool  // heaters off or motors let go behind the last laying move
@@ -170,7 +172,7 @@ func (r *reader) run(ctx context.Context) error {
 		last := err == io.EOF || pos >= size || n == 0
 		data := buf[:have]
 		for len(data) > 0 {
-			if r.steady && !r.gap.set && r.sampled >= 500 {
+			if r.steady && !r.gap.set && r.sampled >= sampleLines {
 				if n, err := r.layRun(data); err != nil {
 					return err
 				} else if n > 0 {
@@ -359,7 +361,7 @@ func (r *reader) goOn(s []byte) error {
 	if r.m.RelE {
 		r.relLays++
 	}
-	if r.sampled < 500 {
+	if r.sampled < sampleLines {
 		r.sample(s)
 	}
 	r.time()
@@ -466,13 +468,16 @@ func (r *reader) lay(s []byte, at int64) error {
 	if m.RelE {
 		r.relLays++
 	}
-	if r.sampled < 500 {
+	if r.sampled < sampleLines {
 		r.sample(s)
 	}
 	layers := r.ix.Layers
 	opens := len(layers) == 0
 	if !opens {
-		opens = z > r.top+eps || z < r.hot.z-eps && !r.vase
+		opens = z > r.top+eps || z < r.hot.z-eps && (!r.vase || r.early && !sloped)
+		if r.vase && r.l.cut != 0 && sloped { // the file says where its turns begin
+			opens = r.l.hit
+		}
 	}
 	if !r.gap.set { // the layer changes without a line between
 		r.gap.first = point{r.line, at, r.pre}
@@ -485,6 +490,7 @@ func (r *reader) lay(s []byte, at int64) error {
 	if opens {
 		r.open(z, sloped)
 	}
+	r.l.hit = false
 	if len(r.l.pending) > 0 {
 		r.l.settle(len(r.ix.Layers)-1, opens)
 	}

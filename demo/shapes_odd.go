@@ -1,0 +1,53 @@
+package demo
+
+// Fender is a round fender for a quay, printed as one rising wall.
+func Fender() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 30, Walls: 2, Gap: 2, Brim: 1, Spiral: true,
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, profile(z, 0, 9, 3, 12, 6, 10), 48), solid: true}}
+		}}
+}
+
+// Posts are three mooring posts, each printed whole before the next.
+func Posts() Solid {
+	return Solid{Layer: 0.25, First: 0.25, Layers: 16, Walls: 2, Gap: 2, Round: true, Copies: [][2]float64{{-40, 0}, {0, 0}, {40, 0}},
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, profile(z, 0, 7, 1, 7, 1.01, 5, 4, 5), 36), solid: n < 4 || n > 13}}
+		}}
+}
+
+// Dome is a lamp's roof, sliced finer where it is flatter.
+func Dome() Solid {
+	return Solid{Layers: 32, Walls: 2, Gap: 2, Round: true,
+		Heights: func(n int) float64 {
+			switch {
+			case n == 1:
+				return 0.3
+			case n < 12:
+				return 0.25
+			case n < 20:
+				return 0.15
+			}
+			return 0.08
+		},
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, profile(z, 0, 14, 2.8, 12, 4, 8, 5, 3), 48), solid: n < 4 || n > 11}}
+		}}
+}
+
+// Arch is a gate whose beam rests on supports laid at heights in between.
+func Arch() Solid {
+	return Solid{Layer: 0.3, First: 0.3, Layers: 24, Walls: 2, Gap: 2.4,
+		Section: func(n int, z float64) []island {
+			if z > 5 {
+				return []island{{outer: rect(mid-18, mid-5, mid+18, mid+5), solid: true}}
+			}
+			return []island{{outer: rect(mid-18, mid-5, mid-9, mid+5)}, {outer: rect(mid+9, mid-5, mid+18, mid+5)}}
+		},
+		Support: func(n int, z float64) []island {
+			if n < 4 || z > 5 || n%3 != 0 {
+				return nil
+			}
+			return []island{{outer: rect(mid-6, mid-4, mid-2, mid+4)}, {outer: rect(mid+2, mid-4, mid+6, mid+4)}}
+		}}
+}
