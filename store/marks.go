@@ -15,7 +15,7 @@ import (
 )
 
 // indexVersion changes when the index changes its shape; older ones are made anew.
-const indexVersion = 1
+const indexVersion = 2
 
 // stored is the shape of a row of indexes.
 type stored struct {

@@ -147,7 +147,7 @@ func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley,
 		}
 		l := galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, mc)}
 		if c.Empty() && c.Comment != nil {
-			l.Words = markWords(b.ix, line, l.Code)
+			l.Words = explain.Mark([]byte(l.Code), b.ix.Marks, b.ix.At(line), b.ix)
 		}
 		if line < at {
 			g.Lines = append(g.Lines, l)
@@ -180,22 +180,6 @@ func show(text []byte) string {
 		}
 		return r
 	}, s)
-}
-
-// markWords says what a comment of the file is good for.
-func markWords(ix *layer.Index, line int64, text string) string {
-	switch t := layer.Template([]byte(text)); {
-	case t == ix.Marks.Clock:
-		return "the file's clock; it closes the layer"
-	case t == ix.Marks.Layer:
-		if n := ix.At(line); n > 0 && ix.Layers[n-1].HasNumber && ix.Layers[n-1].Number != int64(n) {
-			return fmt.Sprintf("the file's own mark; it counts layer %d as %d", n, ix.Layers[n-1].Number)
-		}
-		return "the file's own mark of the layer"
-	case t == ix.Marks.Height:
-		return "the file's own height mark"
-	}
-	return "a comment"
 }
 
 // outName names the edited file so that one sees what it is.

@@ -22,26 +22,38 @@ type document struct {
 
 // open reads FILE, which may be plain, .gz, .zip or "-".
 func open(file string, opt layer.Options) (*document, error) {
-	var raw []byte
-	var err error
 	name := filepath.Base(file)
+	var src layer.Source
 	if file == "-" {
 		name = "print.gcode"
-		raw, err = io.ReadAll(io.LimitReader(os.Stdin, 1<<30+1))
+		raw, err := io.ReadAll(io.LimitReader(os.Stdin, 1<<30+1))
+		if err != nil {
+			return nil, refuse("unreadable", err)
+		}
+		src = bytes.NewReader(raw)
 	} else {
-		raw, err = os.ReadFile(file)
+		// The file stays open until the program ends; it is read in blocks.
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, refuse("unreadable", err)
+		}
+		st, err := f.Stat()
+		if err == nil && !st.Mode().IsRegular() {
+			err = fmt.Errorf("%s is not a file", file)
+		}
+		if err != nil {
+			return nil, refuse("unreadable", err)
+		}
+		src = io.NewSectionReader(f, 0, st.Size())
 	}
-	if err != nil {
-		return nil, refuse("unreadable", err)
-	}
-	src := bytes.NewReader(raw)
-	if archive.IsZip(raw) || bytes.HasPrefix(raw, []byte{0x1f, 0x8b}) {
+	head := make([]byte, 4)
+	if n, _ := src.ReadAt(head, 0); archive.IsZip(head[:n]) || n >= 2 && head[0] == 0x1f && head[1] == 0x8b {
 		var out bytes.Buffer
-		name, _, err = archive.Copy(&out, bytes.NewReader(raw), name, src, archive.Limits{})
+		inside, _, err := archive.Copy(&out, io.NewSectionReader(src, 0, src.Size()), name, src, archive.Limits{})
 		if err != nil {
 			return nil, refuse("archive", fmt.Errorf("%s: %w", file, err))
 		}
-		src = bytes.NewReader(out.Bytes())
+		name, src = inside, bytes.NewReader(out.Bytes())
 	}
 	if isTerminal(os.Stderr) && src.Size() > 20<<20 {
 		opt.Progress = progress("reading " + name)

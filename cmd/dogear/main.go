@@ -12,10 +12,11 @@ import (
 )
 
 type cli struct {
-	Demo   demoCmd   `cmd:"" help:"Start with demo data and print the address."`
-	Serve  serveCmd  `cmd:"" help:"Start the web application."`
-	Layers layersCmd `cmd:"" help:"Say what a file is: its layers and folds."`
-	Apply  applyCmd  `cmd:"" help:"Lay a plan onto a file and write the result."`
+	Demo    demoCmd    `cmd:"" help:"Start with demo data and print the address."`
+	Serve   serveCmd   `cmd:"" help:"Start the web application."`
+	Layers  layersCmd  `cmd:"" help:"Say what a file is: its layers and folds."`
+	Apply   applyCmd   `cmd:"" help:"Lay a plan onto a file and write the result."`
+	Explain explainCmd `cmd:"" help:"Say in plain words what the lines of a file do."`
 }
 
 // refusal is an error with a code for programs and, if known, a line.

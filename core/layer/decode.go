@@ -1,9 +1,9 @@
 package layer
 
 import (
-	"bufio"
 	"fmt"
 	"io"
+	"strings"
 
 	"dogear/core/gcode"
 )
@@ -18,7 +18,7 @@ type Move struct {
 	Laid  gcode.Nano
 	Feed  gcode.Nano // per minute
 	Arc   gcode.Arc  // Turn is 0 for a straight move
-	Label string     // the comment in force when it began; empty when there is none
+	Label string     // the file's own name for its path; empty when it has none
 }
 
 // Walk runs the file from a layer's fold up to (not including) line end and
@@ -36,30 +36,16 @@ func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []by
 	}
 	var c gcode.Command
 	var a gcode.Act
-	r := bufio.NewReaderSize(io.NewSectionReader(src, off, ix.Bytes-off), 256<<10)
-	var long []byte
-	for line < end {
-		s, err := r.ReadSlice('\n')
-		if err == bufio.ErrBufferFull {
-			long = append(long, s...)
-			continue
-		}
-		if len(long) > 0 {
-			s = append(long, s...)
-			long = long[:0]
-		}
-		if err == io.EOF && len(s) == 0 {
-			return nil
-		}
-		if err != nil && err != io.EOF {
-			return fmt.Errorf("line %d: %w", line, err)
-		}
-		c.Parse(s)
+	lines := gcode.NewScanner(io.NewSectionReader(src, off, ix.Bytes-off))
+	for line < end && lines.Scan(&c) {
 		m.Exec(&c, &a)
-		if !f(line, s, &c, &a, &m) {
+		if !f(line, lines.Text(), &c, &a, &m) {
 			return nil
 		}
 		line++
+	}
+	if err := lines.Err(); err != nil {
+		return fmt.Errorf("line %d: %w", line, err)
 	}
 	return nil
 }
@@ -80,16 +66,20 @@ func (ix *Index) Decode(src Source, n int) ([]Move, error) {
 		return nil, fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
 	}
 	moves := make([]Move, 0, ix.Layers[n-1].Moves+ix.Layers[n-1].Moves/8)
+	labels := make(map[string]string, len(ix.Labels))
+	for _, l := range ix.Labels {
+		labels[l] = strings.TrimSpace(l)
+	}
 	label := ""
-	var last []byte
 	err := ix.Walk(src, n, ix.Until(n), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 		switch a.Kind {
 		case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
 			moves = append(moves, Move{line, a.Kind, a.From, m.Pos, a.DE, a.Laid, m.Feed, a.Arc, label})
 		case gcode.Nothing:
-			if c.Letter == 0 && c.Comment != nil && string(last) != string(c.Comment) {
-				last = append(last[:0], c.Comment...)
-				label = string(last)
+			if c.Letter == 0 && c.Comment != nil {
+				if l, ok := labels[string(c.Comment)]; ok {
+					label = l
+				}
 			}
 		}
 		return true

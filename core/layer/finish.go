@@ -35,6 +35,7 @@ func (r *reader) finish() (*Index, error) {
 	}
 	marks, role, missing := r.l.learn(ix.Layers)
 	ix.Marks = marks
+	ix.Labels = r.l.labels(len(ix.Layers), marks)
 	r.folds(role)
 	r.times()
 	r.summary()

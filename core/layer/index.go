@@ -41,7 +41,8 @@ type Index struct {
 	Seconds  float64    // whole print, heating excluded
 	Scale    float64    // by which Seconds and the layers' times were stretched to the file's own total
 	Box      [4]gcode.Nano
-	Places   Places // decimals of the file's numbers
+	Places   Places   // decimals of the file's numbers
+	Labels   []string // comments that name the paths behind them, without the semicolon
 
 	Offsets []int64 // byte offset of every Stride-th line: lines 1, 1+Stride, …
 }

@@ -8,7 +8,6 @@
 package proof
 
 import (
-	"bufio"
 	"context"
 	"io"
 	"slices"
@@ -34,40 +33,21 @@ type Difference struct {
 }
 
 type walker struct {
-	r    *bufio.Reader
-	m    gcode.Machine
-	c    gcode.Command
-	a    gcode.Act
-	line int64
-	text []byte
-	long []byte
-	stop int
-	box  [4]gcode.Nano
-	spot gcode.Nano // pushed out over the part, on the spot, since the last laying move
+	lines *gcode.Scanner
+	m     gcode.Machine
+	c     gcode.Command
+	a     gcode.Act
+	line  int64
+	stop  int
+	box   [4]gcode.Nano
+	spot  gcode.Nano // pushed out over the part, on the spot, since the last laying move
 }
 
 // next runs to the next laying move; false at the end.
 func (w *walker) next() (bool, error) {
 	w.spot = 0
-	for {
-		s, err := w.r.ReadSlice('\n')
-		if err == bufio.ErrBufferFull {
-			w.long = append(w.long, s...)
-			continue
-		}
-		if err != nil && err != io.EOF {
-			return false, err
-		}
-		if len(w.long) > 0 {
-			s = append(w.long, s...)
-			w.long = w.long[:0]
-		}
-		if len(s) == 0 {
-			return false, nil
-		}
+	for w.lines.Scan(&w.c) {
 		w.line++
-		w.text = s
-		w.c.Parse(s)
 		if w.c.Letter == 0 {
 			continue
 		}
@@ -83,6 +63,7 @@ func (w *walker) next() (bool, error) {
 			w.stop++
 		}
 	}
+	return false, w.lines.Err()
 }
 
 // Options of a comparison. StopWords and KeepE are those of the printer; Box is
@@ -105,7 +86,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 	var v Verdict
 	var w [2]walker
 	for i, r := range []io.Reader{original, edited} {
-		w[i].r = bufio.NewReaderSize(r, 256<<10)
+		w[i].lines = gcode.NewScanner(r)
 		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
 	}
 	for {
@@ -137,7 +118,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 			for i, there := range []bool{a, b} {
 				if there {
 					d.Lines[i] = w[i].line
-					d.Texts[i] = string(w[i].text[:min(len(w[i].text), 200)])
+					d.Texts[i] = string(w[i].lines.Text()[:min(len(w[i].lines.Text()), 200)])
 				}
 			}
 			v.First = d

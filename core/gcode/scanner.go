@@ -1,0 +1,81 @@
+package gcode
+
+import (
+	"bytes"
+	"errors"
+	"io"
+)
+
+// ErrLong is the cause when a line has more than MaxLine bytes.
+var ErrLong = errors.New("a line is longer than any G-code could be")
+
+// MaxLine is the longest line a Scanner reads, in bytes.
+const MaxLine = 16 << 20
+
+// Scanner reads a stream line by line and takes each line apart.
+type Scanner struct {
+	r        io.Reader
+	buf      []byte
+	from, to int // what is read and not yet used
+	text     []byte
+	eof      bool
+	err      error
+}
+
+// NewScanner returns a scanner of r.
+func NewScanner(r io.Reader) *Scanner { return &Scanner{r: r, buf: make([]byte, 256<<10)} }
+
+// Scan reads the next line into c. It returns false at the end and on an
+// error. What c and Text hold is good until the next call.
+func (s *Scanner) Scan(c *Command) bool {
+	for s.err == nil {
+		if n := c.ParseMove(s.buf[s.from:s.to]); n > 0 {
+			s.text = s.buf[s.from : s.from+n]
+			s.from += n
+			return true
+		}
+		if i := bytes.IndexByte(s.buf[s.from:s.to], '\n'); i >= 0 {
+			return s.line(c, i+1)
+		}
+		if s.eof {
+			return s.to > s.from && s.line(c, s.to-s.from)
+		}
+		s.fill()
+	}
+	return false
+}
+
+func (s *Scanner) line(c *Command, n int) bool {
+	s.text = s.buf[s.from : s.from+n]
+	s.from += n
+	c.Parse(s.text)
+	return true
+}
+
+// fill reads more behind what is not yet used.
+func (s *Scanner) fill() {
+	if s.from > 0 {
+		s.to = copy(s.buf, s.buf[s.from:s.to])
+		s.from = 0
+	}
+	if s.to == len(s.buf) {
+		if len(s.buf) >= MaxLine {
+			s.err = ErrLong
+			return
+		}
+		s.buf = append(s.buf, make([]byte, len(s.buf))...)
+	}
+	n, err := s.r.Read(s.buf[s.to:])
+	s.to += n
+	if err == io.EOF {
+		s.eof = true
+	} else if err != nil {
+		s.err = err
+	}
+}
+
+// Text returns the line that was read, with its line end.
+func (s *Scanner) Text() []byte { return s.text }
+
+// Err returns the error that ended the scanning, nil at the end of the stream.
+func (s *Scanner) Err() error { return s.err }
