@@ -3,6 +3,7 @@ package layer
 import (
 	"fmt"
 	"sort"
+	"strings"
 
 	"dogear/core/gcode"
 )
@@ -315,22 +316,18 @@ func (r *reader) times() {
 // stated returns the whole time the file itself tells: by its clock, when that
 // counts seconds, or by the minutes left that it gives the display first.
 func (r *reader) stated() (seconds float64, how string) {
-	if r.left > 0 {
-		return r.left * 60, "by its display lines"
-	}
-	if r.ix.Marks.Clock == "" {
-		return 0, ""
-	}
 	for k := range r.l.templates {
-		if t := &r.l.templates[k]; t.text == r.ix.Marks.Clock && t.position < maxNumbers {
-			v := float64(t.newest[t.position]) / 1e6
-			if v <= 100 && r.ix.Seconds > 200 {
-				return 0, "" // percent, not seconds
-			}
+		t := &r.l.templates[k]
+		if r.ix.Marks.Clock == "" || t.text != r.ix.Marks.Clock {
+			continue
+		}
+		// A number that ends at 100 or less is percent.
+		percent := strings.Contains(t.text, "%") || strings.Contains(strings.ToLower(t.text), "percent")
+		if v := float64(t.newest[t.position]) / 1e6; !percent && (v > 100 || r.ix.Seconds < 200) {
 			return v, "by its clock"
 		}
 	}
-	return 0, ""
+	return r.left * 60, "by its display lines"
 }
 
 func (r *reader) summary() {
@@ -368,14 +365,14 @@ func (r *reader) summary() {
 	}
 }
 
-func (r *reader) findings(missing int) {
+func (r *reader) findings(missing []int) {
 	ix := r.ix
 	if len(ix.Layers) == 0 {
 		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
 		return
 	}
-	if missing > 0 && ix.Marks.Layer != "" {
-		r.note(Note, "marks-disagree", 1, fmt.Sprintf("The file's own mark %q does not stand exactly once before each layer (%d differ). Layers are counted by what is laid.", ix.Marks.Layer, missing))
+	if len(missing) > 0 {
+		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First, fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted by what is laid.", ix.Marks.Layer, someLayers(missing)))
 	}
 	words := make([]string, 0, len(r.unknown))
 	for w := range r.unknown {
@@ -395,4 +392,22 @@ func (r *reader) findings(missing int) {
 		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something that is not G-code.")
 	}
 	sort.SliceStable(ix.Findings, func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
+}
+
+// someLayers names the first few of a list of layers.
+func someLayers(list []int) string {
+	s := "layer"
+	if len(list) > 1 {
+		s = "layers"
+	}
+	for i, n := range list {
+		if i == 5 && len(list) > 6 {
+			return s + fmt.Sprintf(" and %d more", len(list)-i)
+		}
+		if i > 0 {
+			s += ","
+		}
+		s += fmt.Sprintf(" %d", n)
+	}
+	return s
 }

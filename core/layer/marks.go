@@ -39,8 +39,8 @@ type template struct {
 type mark struct {
 	layer int // from 0
 	line  int64
-	order int  // position among the comments of its gap
-	risen bool // the head had changed height before it
+	order int        // position among the comments of its gap
+	z     gcode.Nano // height of the head there
 	n     int
 	vals  [maxNumbers]int64
 }
@@ -50,7 +50,6 @@ type learner struct {
 	templates []template
 	pending   []pendingMark // comments since the last laying move, the newest maxPending
 	order     int
-	risen     bool // the head has changed height since the last laying move
 
 	cut uint64 // hash of the comment that begins a turn of a vase; 0 for none
 	hit bool   // that comment stands in the present gap
@@ -62,7 +61,7 @@ type pendingMark struct {
 }
 
 // comment takes in one comment or message line, with its leading sign.
-func (l *learner) comment(text []byte, line int64) int {
+func (l *learner) comment(text []byte, line int64, z gcode.Nano) int {
 	if len(text) > maxText {
 		return -1
 	}
@@ -111,7 +110,7 @@ func (l *learner) comment(text []byte, line int64) int {
 	}
 	t.total++
 	l.hit = l.hit || h == l.cut
-	m.order, m.risen = l.order, l.risen
+	m.order, m.z = l.order, z
 	l.order++
 	if len(l.pending) == maxPending {
 		copy(l.pending, l.pending[1:])
@@ -150,7 +149,7 @@ func (l *learner) settle(i int, opens bool) {
 		t.occurs = append(t.occurs, p.mark)
 	}
 	l.pending = l.pending[:0]
-	l.order, l.risen = 0, false
+	l.order = 0
 }
 
 // end books the comments behind the last layer.
@@ -307,12 +306,13 @@ func (l *learner) role(t *template, layers []Layer) role {
 }
 
 // learn finds the file's marks and writes its own numbers into the layers. It
-// returns the layers for which the file's layer mark is missing or doubled.
-func (l *learner) learn(layers []Layer) (Marks, *role, int) {
+// returns the layers (1-based) for which the file's layer mark is missing or
+// doubled.
+func (l *learner) learn(layers []Layer) (Marks, *role, []int) {
 	var m Marks
 	n := len(layers)
 	if n < 2 {
-		return m, nil, 0
+		return m, nil, nil
 	}
 	var best, height *role
 	bestRank := 0.0
@@ -348,7 +348,7 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 			}
 			continue
 		case t.occurs[0].n == 0:
-			if l.names(t, n) {
+			if l.names(t, layers) {
 				continue
 			}
 			rank = 2 + early
@@ -363,10 +363,21 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 		m.Height = height.t.text
 	}
 	if best == nil {
-		return m, nil, 0
+		return m, nil, nil
 	}
 	m.Layer = best.t.text
-	missing := n - best.covered + best.doubles
+	var missing []int
+	times := make([]int, n)
+	for _, o := range best.t.occurs {
+		if o.layer >= 0 && o.layer < n {
+			times[o.layer]++
+		}
+	}
+	for i, k := range times {
+		if k != 1 {
+			missing = append(missing, i+1)
+		}
+	}
 	if best.counting < 0 {
 		return m, best, missing
 	}
@@ -393,15 +404,16 @@ func (l *learner) learn(layers []Layer) (Marks, *role, int) {
 // names reports whether a comment without numbers, which stands once before
 // each layer, is the name of its first path rather than a mark of the layer:
 // its words are those of paths, or it begins like comments that stand inside
-// layers, or it follows the rise while others stand inside.
-func (l *learner) names(t *template, n int) bool {
+// layers, or the head is at the layer's height already while others stand inside.
+func (l *learner) names(t *template, layers []Layer) bool {
+	n := len(layers)
 	if labelClass(t.text) != Other {
 		return true
 	}
 	head, _, kind := strings.Cut(t.text, ":")
 	risen := 0
 	for _, o := range t.occurs {
-		if o.risen {
+		if o.layer >= 0 && o.layer < n && o.z == layers[o.layer].Z {
 			risen++
 		}
 	}

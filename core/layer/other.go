@@ -20,7 +20,7 @@ func (r *reader) other(s []byte, at int64) {
 	case gcode.Home, gcode.Probe:
 		r.p.wait(0)
 	case gcode.Message:
-		r.l.comment(s, r.line)
+		r.l.comment(s, r.line, r.m.Pos[2])
 	case gcode.Progress:
 		if v := c.Value('R'); r.left == 0 && v > 0 {
 			r.left = float64(v) / 1e6

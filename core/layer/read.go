@@ -290,9 +290,6 @@ func (r *reader) carry(s []byte, at int64) error {
 		return r.lay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
 		r.moved = true
-		if r.m.Pos[2] != r.a.From[2] {
-			r.l.risen = true
-		}
 		r.time()
 		r.between(at, r.a.Kind == gcode.Pull, true)
 		return nil
@@ -425,7 +422,7 @@ func (r *reader) comment(s []byte, at int64) {
 	for len(s) > 0 && (s[len(s)-1] == '\r' || s[len(s)-1] == ' ') {
 		s = s[:len(s)-1]
 	}
-	id := r.l.comment(s, r.line)
+	id := r.l.comment(s, r.line, r.m.Pos[2])
 	if id < 0 {
 		return
 	}

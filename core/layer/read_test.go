@@ -203,6 +203,79 @@ func TestPlaces(t *testing.T) {
 	}
 }
 
+// TestStatedTime compares with what the file itself says.
+func TestStatedTime(t *testing.T) {
+	file := func(clock func(n int) string) *Index {
+		var b strings.Builder
+		b.WriteString("M83\nM204 S1000\n")
+		for n := range 40 {
+			fmt.Fprintf(&b, "; tier %d\nG1 Z%.1f F3000\nG1 X%d E9\nG1 X%d Y%d E9\n%s", n, 0.2*float64(n+1), 100+n%2, n%2, n, clock(n))
+		}
+		b.WriteString("M104 S0\n")
+		return read(t, b.String())
+	}
+	plain := file(func(int) string { return "" })
+	ix := file(func(n int) string { return fmt.Sprintf("; %.2f s gone\n", float64(n+1)*plain.Seconds/40*1.2) })
+	if d := ix.Seconds/plain.Seconds - 1.2; d > 0.01 || d < -0.01 || ix.Scale < 1.19 || ix.Scale > 1.21 {
+		t.Errorf("%v s by the moves, %v s by the clock, scale %v", plain.Seconds, ix.Seconds, ix.Scale)
+	}
+	sum := 0.0
+	for i := range ix.Layers {
+		sum += ix.Layers[i].Seconds
+		if i > 0 && ix.Layers[i].Begin <= ix.Layers[i-1].Begin {
+			t.Fatalf("layer %d begins at %v, the one before at %v", i+1, ix.Layers[i].Begin, ix.Layers[i-1].Begin)
+		}
+	}
+	if d := ix.Layers[0].Begin + sum - ix.Seconds; d > 1e-6 || d < -1e-6 {
+		t.Errorf("layers take %v s of %v", sum, ix.Seconds)
+	}
+	if ix := file(func(n int) string { return fmt.Sprintf("; %d.5 s gone\n", n*900) }); ix.Scale != 1 || !strings.Contains(codes(ix), "time-stated") {
+		t.Errorf("a clock far off stretches by %v: %s", ix.Scale, codes(ix))
+	}
+	if ix := file(func(n int) string { return fmt.Sprintf("; %.1f %% done\n", float64(n)*2.5+.5) }); ix.Scale != 1 {
+		t.Errorf("percent are taken for seconds: %v", ix.Scale)
+	}
+}
+
+// TestMoveTimes checks that moves fill the time of their layer, in order.
+func TestMoveTimes(t *testing.T) {
+	data := plate(1 << 20)
+	src := bytes.NewReader(data)
+	ix := read(t, string(data))
+	for _, n := range []int{1, 2, len(ix.Layers) / 2} {
+		moves, err := ix.Decode(src, n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		times := ix.Times(n, moves)
+		l := &ix.Layers[n-1]
+		if len(times) != len(moves) || times[0] < l.Begin || times[len(times)-1] > l.Begin+l.Seconds+1e-6 {
+			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times), times[0], times[len(times)-1], l.Begin, l.Seconds)
+		}
+		for i := 1; i < len(times); i++ {
+			if times[i] < times[i-1] {
+				t.Fatalf("layer %d: move %d begins before the one before it", n, i)
+			}
+		}
+	}
+}
+
+func TestMarksDisagree(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("M83\n")
+	for n := range 40 {
+		if n != 20 && n != 30 {
+			fmt.Fprintf(&b, "; tier %d\n", n)
+		}
+		fmt.Fprintf(&b, "G1 Z%.1f F3000\nG1 X%d E9\nG1 X%d Y%d E9\n", 0.2*float64(n+1), 100+n%2, n%2, n)
+	}
+	b.WriteString("M104 S0\n")
+	ix := read(t, b.String())
+	if len(ix.Layers) != 40 || len(ix.Findings) != 1 || !strings.Contains(ix.Findings[0].Message, "layers 21, 31") || ix.Layers[20].HasNumber {
+		t.Errorf("%d layers, %+v", len(ix.Layers), ix.Findings)
+	}
+}
+
 func TestCancel(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()

@@ -73,9 +73,17 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 		f.Line, f.Offset, f.At = l.Fold, l.Offset, l.At
 	}
 	f.Seconds = ix.Layers[f.Layer-1].Begin
-	if f.Inside { // by the share of lines; a move-by-move time is not needed here
-		l := &ix.Layers[f.Layer-1]
-		f.Seconds += l.Seconds * float64(f.Line-l.First) / float64(max(l.Last-l.First, 1))
+	if f.Inside {
+		moves, err := ix.Decode(src, f.Layer)
+		if err != nil {
+			return f, err
+		}
+		times := ix.Times(f.Layer, moves)
+		for i := range moves {
+			if moves[i].Line <= f.Line {
+				f.Seconds = times[i]
+			}
+		}
 	}
 	return f, f.ahead(src, ix)
 }
