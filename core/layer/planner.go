@@ -145,6 +145,8 @@ func (p *planner) drain(keep int) {
 	}
 	v := math.Sqrt(v2)
 	clock := p.clock
+	// Accelerations and speeds repeat; so do their inverses.
+	acc2, slow, vmax, quick := 0.0, 0.0, 0.0, 0.0
 	gap, mark := p.gap-first, p.nextMark()-first
 	for i := range n {
 		if int64(i) == gap {
@@ -160,19 +162,25 @@ func (p *planner) drain(keep int) {
 		if i+1 < p.n {
 			x2 = p.blocks[i+1].joint
 		}
-		way := b.acc2 * b.length
+		if b.acc2 != acc2 {
+			acc2, slow = b.acc2, 1/b.acc2
+		}
+		if b.vmax != vmax {
+			vmax, quick = b.vmax, 1/b.vmax
+		}
+		way := acc2 * b.length
 		if e := v2 + way; e < x2 {
 			x2 = e
 		}
-		top := b.vmax * b.vmax
-		x := b.vmax
+		top := vmax * vmax
+		x := vmax
 		if x2 < top {
 			x = math.Sqrt(x2)
 		}
 		if peak2 := (way + v2 + x2) * 0.5; peak2 > top {
-			clock += 2*(2*b.vmax-v-x)/b.acc2 + (b.length-(2*top-v2-x2)/b.acc2)/b.vmax
+			clock += 2*(2*vmax-v-x)*slow + (b.length-(2*top-v2-x2)*slow)*quick
 		} else {
-			clock += 2 * (2*math.Sqrt(peak2) - v - x) / b.acc2
+			clock += 2 * (2*math.Sqrt(peak2) - v - x) * slow
 		}
 		v, v2 = x, x2
 	}

@@ -23,7 +23,7 @@ type Options struct {
 const eps = 500
 
 const (
-	blockSize   = 1 << 20
+	blockSize   = 256 << 10
 	maxLine     = 16 << 20
 	maxChains   = 24
 	sampleLines = 64   // laying lines from which the way of writing numbers is learned
