@@ -71,7 +71,7 @@ func pieces(b *book, n int, moves []layer.Move) []byte {
 				classes, widths = append(classes, byte(class)), append(widths, w)
 			}
 			x, y := m.From[0].Millimetres(), m.From[1].Millimetres()
-			if m.Arc.Turn != 0 {
+			if m.Arc != nil {
 				k := m.Arc.Pieces(arcPrecision)
 				for i := 1; i < k; i++ {
 					x1, y1 := m.Arc.At(float64(i) / float64(k))

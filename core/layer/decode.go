@@ -17,7 +17,7 @@ type Move struct {
 	DE    gcode.Nano
 	Laid  gcode.Nano
 	Feed  gcode.Nano // per minute
-	Arc   gcode.Arc  // Turn is 0 for a straight move
+	Arc   *gcode.Arc // nil for a straight move
 	Label string     // the file's own name for its path; empty when it has none
 }
 
@@ -74,7 +74,12 @@ func (ix *Index) Decode(src Source, n int) ([]Move, error) {
 	err := ix.Walk(src, n, ix.Until(n), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 		switch a.Kind {
 		case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
-			moves = append(moves, Move{line, a.Kind, a.From, m.Pos, a.DE, a.Laid, m.Feed, a.Arc, label})
+			var arc *gcode.Arc
+			if a.Arc.Turn != 0 {
+				arc = new(gcode.Arc)
+				*arc = a.Arc
+			}
+			moves = append(moves, Move{line, a.Kind, a.From, m.Pos, a.DE, a.Laid, m.Feed, arc, label})
 		case gcode.Nothing:
 			if c.Letter == 0 && c.Comment != nil {
 				if l, ok := labels[string(c.Comment)]; ok {

@@ -42,13 +42,14 @@ type Path struct {
 // open one is fill.
 func Paths(moves []Move) []Path {
 	var out []Path
-	for i, m := range moves {
+	for i := range moves {
+		m := &moves[i]
 		lay := m.Kind == gcode.Lay
 		if n := len(out); n > 0 {
 			p := &out[n-1]
 			prev := &moves[p.To-1]
-			if lay == (prev.Kind == gcode.Lay) && p.To == i && (!lay || prev.To == m.From && prev.Label == m.Label && !closes(moves, p)) {
-				p.add(i, &m)
+			if lay == (prev.Kind == gcode.Lay) && p.To == i && (!lay || prev.To == moves[i].From && prev.Label == moves[i].Label && !closes(moves, p)) {
+				p.add(i, m)
 				continue
 			}
 		}
@@ -56,7 +57,7 @@ func Paths(moves []Move) []Path {
 		if lay {
 			p.Class = Other
 		}
-		p.add(i, &m)
+		p.add(i, m)
 		out = append(out, p)
 	}
 	classify(moves, out)
@@ -73,7 +74,7 @@ func (p *Path) add(i int, m *Move) {
 // Length returns the way of a move in mm.
 func (m *Move) Length() float64 {
 	dx, dy, dz := (m.To[0] - m.From[0]).Millimetres(), (m.To[1] - m.From[1]).Millimetres(), (m.To[2] - m.From[2]).Millimetres()
-	if m.Arc.Turn != 0 {
+	if m.Arc != nil {
 		return math.Hypot(m.Arc.Length(), dz)
 	}
 	return math.Sqrt(dx*dx + dy*dy + dz*dz)
@@ -81,8 +82,9 @@ func (m *Move) Length() float64 {
 
 // closes reports whether a path has come back to where it began.
 func closes(moves []Move, p *Path) bool {
-	a, b := moves[p.From].From, moves[p.To-1].To
-	return p.Length > 1 && math.Hypot((a[0]-b[0]).Millimetres(), (a[1]-b[1]).Millimetres()) < 0.1
+	const near = gcode.MM / 10
+	dx, dy := moves[p.To-1].To[0]-moves[p.From].From[0], moves[p.To-1].To[1]-moves[p.From].From[1]
+	return dx < near && dx > -near && dy < near && dy > -near && p.Length > 1
 }
 
 // words a label may use for a class; ordinary words of the trade.

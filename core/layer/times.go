@@ -35,7 +35,7 @@ func (ix *Index) Times(n int, moves []Move) []float64 {
 		}
 		length := m.Length()
 		switch {
-		case length > 0 && m.Arc.Turn == 0:
+		case length > 0 && m.Arc == nil:
 			p.move(length, d[0]/length, d[1]/length, d[2]/length, speed, acc)
 		case length > 0:
 			s0, c0 := math.Sincos(m.Arc.A0)

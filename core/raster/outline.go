@@ -69,7 +69,7 @@ func NewOutline(ctx context.Context, src layer.Source, ix *layer.Index, progress
 }
 
 func moveBox(m *layer.Move) [4]float64 {
-	if m.Arc.Turn != 0 {
+	if m.Arc != nil {
 		return m.Arc.Bounds()
 	}
 	x0, y0, x1, y1 := m.From[0].Millimetres(), m.From[1].Millimetres(), m.To[0].Millimetres(), m.To[1].Millimetres()
