@@ -214,6 +214,39 @@ func TestUploads(t *testing.T) {
 	}
 }
 
+// TestCancel breaks off the reading of a large file; nothing of it stays.
+func TestCancel(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	var b bytes.Buffer
+	b.WriteString("M83\n")
+	for n := range 6000 {
+		fmt.Fprintf(&b, "G1 Z%.2f F600\n", float64(n+1)*0.2)
+		for k := range 200 {
+			fmt.Fprintf(&b, "G1 X%d Y%d E.1\n", k%2*50, k)
+		}
+	}
+	code, body := c.do("POST", "/prints", &b, map[string]string{"X-File-Name": "tall.gcode", "Content-Type": "application/octet-stream"})
+	if code != 201 {
+		t.Fatal(code, body)
+	}
+	if code, body := c.do("POST", "/prints/1/cancel", nil, nil); code != 204 {
+		t.Fatal(code, body)
+	}
+	for range 200 {
+		_, body = c.do("GET", "/prints/1/reading", nil, nil)
+		if strings.Contains(body, "refused") {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	if !strings.Contains(body, "cancelled") {
+		t.Error(body)
+	}
+	if list, _ := c.st.Prints(context.Background()); len(list) != 0 {
+		t.Errorf("%d prints are kept", len(list))
+	}
+}
+
 // TestNothingBecomesHTML brings a file whose name and comments are markup.
 func TestNothingBecomesHTML(t *testing.T) {
 	c := newClient(t, archive.Limits{})

@@ -61,6 +61,7 @@ type applyCmd struct {
 	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
 	JSON     bool   `help:"Print dogear-edit/1."`
 	Force    bool   `help:"Write over an existing OUT."`
+	Renumber bool   `help:"Give all lines new N numbers and checksums."`
 	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
 }
 
@@ -129,8 +130,17 @@ func (c *applyCmd) Run() error {
 	}
 	edit.Sort(res.Edits)
 	err = create(c.Out, c.File, c.Force, func(w io.Writer) error {
-		rep.Bytes, err = edit.Write(w, d.src, res.Edits)
-		return err
+		count := &counted{w: w}
+		defer func() { rep.Bytes = count.n }()
+		if !c.Renumber {
+			_, err := edit.Write(count, d.src, res.Edits)
+			return err
+		}
+		r := &edit.Renumber{W: count}
+		if _, err := edit.Write(r, d.src, res.Edits); err != nil {
+			return err
+		}
+		return r.Close()
 	})
 	if err != nil {
 		return err
@@ -149,6 +159,18 @@ func (c *applyCmd) Run() error {
 		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
 	}
 	return nil
+}
+
+// counted counts the bytes that pass.
+type counted struct {
+	w io.Writer
+	n int64
+}
+
+func (c *counted) Write(p []byte) (int, error) {
+	n, err := c.w.Write(p)
+	c.n += int64(n)
+	return n, err
 }
 
 func digest(src layer.Source) (string, error) {

@@ -128,9 +128,8 @@ func (r *reader) spread(drop int) {
 			if c.layer == drop && r.ix.Prime.Last > 0 || c.layer == 0 {
 				// What was noted at the layer's opening may belong to a prime line.
 				l.Tool, l.Nozzle, l.Bed, l.Fan = c.state.tool, c.state.nozzle, c.state.bed, c.state.fan
-				r.gaps[c.layer] = c.gap
-				g := &r.gaps[c.layer]
-				g.first, g.late, g.lateSet = c.start, false, false
+				r.gaps[c.layer] = nil
+				l.stand(c.start)
 			}
 			if l.Moves == 0 || c.first < l.First {
 				l.First = c.first
@@ -255,24 +254,22 @@ func (r *reader) folds(mark *role) {
 	special := map[string]bool{ix.Marks.Layer: true, ix.Marks.Height: true, ix.Marks.Clock: true}
 	delete(special, "")
 	for i := range ix.Layers {
-		l, g := &ix.Layers[i], &r.gaps[i]
-		p := g.first
-		if g.lateSet {
+		l := &ix.Layers[i]
+		if g := r.gaps[i]; g != nil {
 			late := true
 			for _, id := range g.comments {
 				late = late && !special[r.l.templates[id].text]
 			}
 			if late {
-				p = g.second
+				l.stand(g.second)
 			}
 		}
 		if i == 0 && mark != nil && mark.layers[0] >= 0 {
 			at := mark.t.occurs[mark.layers[0]].line
 			if s, ok := r.snaps[at]; ok && at > ix.Prime.Last {
-				p = s
+				l.stand(s)
 			}
 		}
-		l.Fold, l.Offset, l.At = p.line, p.off, p.at
 	}
 	for i := range ix.Stops {
 		s := &ix.Stops[i]

@@ -149,16 +149,20 @@ func (ix *Index) At(line int64) int {
 	return sort.Search(len(ix.Layers), func(i int) bool { return ix.Layers[i].Fold > line })
 }
 
-// AtHeight returns the first layer that lies at or above z, in which z is the
-// height at which it begins: the top of what lies under it. 0 when none does.
-func (ix *Index) AtHeight(z gcode.Nano) int {
+// AtHeight returns the first layer of each object that lies at or above z, in
+// which z is the height at which the layer begins: the top of what lies under
+// it. None when the print ends below z.
+func (ix *Index) AtHeight(z gcode.Nano) []int {
 	const eps = 500 // half a micrometre: heights are given with few decimals
+	var out []int
+	object := 0
 	for i := range ix.Layers {
-		if l := &ix.Layers[i]; l.Z-l.Height >= z-eps {
-			return i + 1
+		if l := &ix.Layers[i]; l.Object != object && l.Z-l.Height >= z-eps {
+			out = append(out, i+1)
+			object = l.Object
 		}
 	}
-	return 0
+	return out
 }
 
 // ByNumber returns the layer with the file's own number, 0 when there is none.

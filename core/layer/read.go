@@ -79,7 +79,6 @@ type chain struct {
 	moves       int
 	laid        gcode.Nano
 	box         [4]gcode.Nano
-	gap         gap
 	start       point
 	state       startState
 }
@@ -115,7 +114,7 @@ type reader struct {
 	ends   [][2]gcode.Nano // room for a run
 	steady bool            // moves may be summed up in hot
 	snaps  map[int64]point
-	gaps   []gap // by layer
+	gaps   []*gap // by layer: gaps in which there is a choice, else nil
 
 	feed  gcode.Nano
 	aux   *gcode.Aux
@@ -539,10 +538,22 @@ func (r *reader) open(z gcode.Nano, sloped bool) {
 	r.p.fold()
 	s := r.startState()
 	l := Layer{Z: z, Tool: s.tool, Nozzle: s.nozzle, Bed: s.bed, Fan: s.fan}
-	g := r.gap
-	g.comments = append([]int(nil), g.comments...)
-	r.gaps = append(r.gaps, g)
+	l.stand(r.gap.first)
+	r.gaps = append(r.gaps, r.gap.choice())
 	r.ix.Layers = append(r.ix.Layers, l)
+}
+
+// stand puts the fold of a layer at a point.
+func (l *Layer) stand(p point) { l.Fold, l.Offset, l.At = p.line, p.off, p.at }
+
+// choice returns a copy of the gap when there is a second point in it.
+func (g *gap) choice() *gap {
+	if !g.lateSet {
+		return nil
+	}
+	c := *g
+	c.comments = append([]int(nil), g.comments...)
+	return &c
 }
 
 func (r *reader) startState() startState {
@@ -562,9 +573,7 @@ func (r *reader) chain(box [4]gcode.Nano, opens bool) {
 		if !r.inMove {
 			start = r.gap.first
 		}
-		g := r.gap
-		g.comments = append([]int(nil), g.comments...)
-		r.chains = append(r.chains, chain{layer: len(r.ix.Layers) - 1, first: r.line, box: box, gap: g, start: start, state: r.startState()})
+		r.chains = append(r.chains, chain{layer: len(r.ix.Layers) - 1, first: r.line, box: box, start: start, state: r.startState()})
 		n++
 	}
 	c := &r.chains[n-1]

@@ -180,6 +180,9 @@ func TestKinds(t *testing.T) {
 	if ix.Kind != Sequential || ix.Objects != 2 || len(ix.Layers) != 6 || ix.Layers[3].Object != 2 || ix.Layers[3].Height != gcode.MM/5 {
 		t.Errorf("sequential: %s, %d objects, %d layers", ix.Kind, ix.Objects, len(ix.Layers))
 	}
+	if got := fmt.Sprint(ix.AtHeight(gcode.FromMM(0.4))); got != "[3 6]" {
+		t.Errorf("0.4 mm is reached before layers %s", got)
+	}
 	// A hop lays nothing and makes no layer.
 	ix = read(t, "M83\nG1 Z.2\nG1 X9 E1\nG1 Z.8\nG0 X0\nG1 Z.2\nG1 X9 E1\nM104 S0\n")
 	if len(ix.Layers) != 1 {
@@ -189,14 +192,10 @@ func TestKinds(t *testing.T) {
 
 func TestPlaces(t *testing.T) {
 	ix := read(t, lines("M83", "G1 Z.2", "G1 X10 E1", "G1 Z.4", "G1 X0 E1", "G1 Z.6", "G1 X10 E1", "M104 S0"))
-	if n := ix.AtHeight(gcode.MM / 5); n != 2 {
-		t.Errorf("AtHeight(0.2) = %d", n)
-	}
-	if n := ix.AtHeight(gcode.FromMM(0.21)); n != 3 {
-		t.Errorf("AtHeight(0.21) = %d", n)
-	}
-	if n := ix.AtHeight(9 * gcode.MM); n != 0 {
-		t.Errorf("AtHeight(9) = %d", n)
+	for z, want := range map[float64]string{0: "[1]", 0.2: "[2]", 0.21: "[3]", 9: "[]"} {
+		if got := fmt.Sprint(ix.AtHeight(gcode.FromMM(z))); got != want {
+			t.Errorf("AtHeight(%v) = %s, want %s", z, got, want)
+		}
 	}
 	if a, b := ix.At(3), ix.At(4); a != 1 || b != 2 {
 		t.Errorf("At: %d %d", a, b)

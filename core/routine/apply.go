@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"sort"
+	"strings"
 
 	"dogear/core/edit"
 	"dogear/core/gcode"
@@ -42,9 +43,14 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 			return f, fmt.Errorf("the file has no layer that it calls %d", *e.FileNumber)
 		}
 	case e.AtHeight != nil:
-		if f.Layer = ix.AtHeight(gcode.FromMM(*e.AtHeight)); f.Layer == 0 {
+		all := ix.AtHeight(gcode.FromMM(*e.AtHeight))
+		if len(all) == 0 {
 			return f, fmt.Errorf("no layer begins at or above %g mm; the print is %s mm high", *e.AtHeight, ix.Height())
 		}
+		if len(all) > 1 {
+			return f, fmt.Errorf("%g mm is reached by %d objects, one after another; say which with before_layer: %s", *e.AtHeight, len(all), strings.Trim(strings.Join(strings.Fields(fmt.Sprint(all)), ", "), "[]"))
+		}
+		f.Layer = all[0]
 	default:
 		if e.BeforeLine < 1 || e.BeforeLine > ix.Lines {
 			return f, fmt.Errorf("there is no line %d; the file has %d", e.BeforeLine, ix.Lines)
@@ -160,7 +166,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
 	}
 	if ix.Numbered {
-		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. A printer that insists on them needs the file renumbered.")
+		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. A printer that insists on them needs the file renumbered: dogear apply --renumber.")
 	}
 	return res, nil
 }
