@@ -1,11 +1,8 @@
 package layer
 
 import (
-	"slices"
-
 	"dogear/core/gcode"
 	"math"
-	"strings"
 )
 
 // The marks of a file are learned, not known: every comment is reduced to a
@@ -234,77 +231,6 @@ func Template(s []byte) string {
 	return string(b)
 }
 
-// role is how one template behaves over the layers.
-type role struct {
-	t        *template
-	layers   []int // by layer: index into occurs, or -1
-	covered  int
-	doubles  int
-	counting int // number position that counts by one, or -1
-	height   int // position that equals Z, or -1
-	growing  int // position that only grows, or -1
-}
-
-func (l *learner) role(t *template, layers []Layer) role {
-	r := role{t: t, counting: -1, height: -1, growing: -1, layers: make([]int, len(layers))}
-	for i := range r.layers {
-		r.layers[i] = -1
-	}
-	for k, o := range t.occurs {
-		if o.layer < 0 || o.layer >= len(layers) {
-			continue
-		}
-		if r.layers[o.layer] >= 0 {
-			r.doubles++
-		} else {
-			r.covered++
-		}
-		r.layers[o.layer] = k
-	}
-	for p := range maxNumbers {
-		counts, equal, grows, steps, seen := 0, 0, 0, 0, 0
-		last := -1
-		for i, k := range r.layers {
-			if k < 0 || t.occurs[k].n <= p {
-				continue
-			}
-			v := t.occurs[k].vals[p]
-			seen++
-			if d := v - int64(layers[i].Z); d >= -1000 && d <= 1000 {
-				equal++
-			}
-			if last >= 0 {
-				prev := t.occurs[r.layers[last]].vals[p]
-				if layers[i].Object != layers[last].Object {
-					last = i // each object may be counted anew
-					continue
-				}
-				steps++
-				if v-prev == int64(i-last)*1_000_000 {
-					counts++
-				}
-				if v > prev {
-					grows++
-				}
-			}
-			last = i
-		}
-		if seen < 2 {
-			break
-		}
-		most := func(n, of int) bool { return n >= of-max(2, of/20) && n*2 > of }
-		switch {
-		case r.height < 0 && most(equal, seen):
-			r.height = p
-		case r.counting < 0 && most(counts, steps):
-			r.counting = p
-		case r.growing < 0 && most(grows, steps):
-			r.growing = p
-		}
-	}
-	return r
-}
-
 // learn finds the file's marks and writes its own numbers into the layers. It
 // returns the layers (1-based) for which the file's layer mark is missing or
 // doubled.
@@ -399,93 +325,4 @@ func (l *learner) learn(layers []Layer) (Marks, *role, []int) {
 		m.Offset, m.HasOffset = 0, false
 	}
 	return m, best, missing
-}
-
-// names reports whether a comment without numbers, which stands once before
-// each layer, is the name of its first path rather than a mark of the layer:
-// its words are those of paths, or it begins like comments that stand inside
-// layers, or the head is at the layer's height already while others stand inside.
-func (l *learner) names(t *template, layers []Layer) bool {
-	n := len(layers)
-	if labelClass(t.text) != Other {
-		return true
-	}
-	head, _, kind := strings.Cut(t.text, ":")
-	risen := 0
-	for _, o := range t.occurs {
-		if o.layer >= 0 && o.layer < n && o.z == layers[o.layer].Z {
-			risen++
-		}
-	}
-	for k := range l.templates {
-		o := &l.templates[k]
-		if o.inner < n/2 || strings.Contains(o.text, "#") {
-			continue
-		}
-		if kind && strings.HasPrefix(o.text, head+":") || risen*2 > len(t.occurs) {
-			return true
-		}
-	}
-	return false
-}
-
-// consecutive looks for a comment that stands before most layers and never
-// inside one, though some layers have none, and that shows those to be parts of
-// the layer before them: its number goes up by one each time, or, when it has
-// none, every layer without it is thinner than a layer of this file. It returns
-// which layers it stands before; nil when there is no such comment.
-func (l *learner) consecutive(layers []Layer) []bool {
-	n := len(layers)
-	steps := make([]gcode.Nano, 0, n)
-	for i := 1; i < n; i++ {
-		steps = append(steps, layers[i].Z-layers[i-1].Z)
-	}
-	slices.Sort(steps)
-	for k := range l.templates {
-		t := &l.templates[k]
-		if len(t.occurs) < 3 || len(t.occurs) >= n || len(t.occurs)*3 < n || t.inner > 0 || t.tail > 0 {
-			continue
-		}
-		counts := t.counts == t.total-1
-		if !counts && strings.Contains(t.text, "#") {
-			continue
-		}
-		marked := make([]bool, n)
-		for _, o := range t.occurs {
-			if o.layer >= 0 && o.layer < n {
-				marked[o.layer] = true
-			}
-		}
-		thin := true
-		for i := 1; i < n && !counts; i++ {
-			thin = thin && (marked[i] || (layers[i].Z-layers[i-1].Z)*4 < steps[len(steps)/2]*3)
-		}
-		if marked[0] && thin {
-			return marked
-		}
-	}
-	return nil
-}
-
-// labels returns the comments without numbers that stand again and again
-// before groups of paths: at least two kinds, in half of the layers or more.
-func (l *learner) labels(n int, m Marks) []string {
-	var out []string
-	for k := range l.templates {
-		t := &l.templates[k]
-		if t.inner+len(t.occurs) >= max(1, n/2) && t.inner > 0 && t.text[0] == ';' && t.text != m.Layer && !strings.Contains(t.text, "#") {
-			out = append(out, t.text[1:])
-		}
-	}
-	// Also those that only ever begin a layer, when they are named like paths.
-	for k := range l.templates {
-		t := &l.templates[k]
-		if t.inner == 0 && len(t.occurs) > 0 && t.text[0] == ';' && t.text != m.Layer && labelClass(t.text) != Other {
-			out = append(out, t.text[1:])
-		}
-	}
-	if len(out) < 2 {
-		return nil
-	}
-	return out
 }

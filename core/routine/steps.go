@@ -1,0 +1,150 @@
+package routine
+
+import (
+	"fmt"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+func (c *compiler) retract(s plan.Step) {
+	want := gcode.FromMM(s.MM)
+	if c.was.Pulled {
+		return // the firmware holds it back already
+	}
+	add := want - c.m.Debt
+	if add <= 0 {
+		return
+	}
+	why := fmt.Sprintf("draws %s mm back", mmText(add))
+	if c.m.Debt > 0 {
+		why = fmt.Sprintf("draws %s mm more back, %s in all", mmText(add), mmText(want))
+	}
+	c.filament(-add, speedOr(s.Speed, feedE), why)
+	c.pulled = max(c.pulled, c.m.Debt)
+}
+
+// lift goes up above the highest plastic, as far as the printer allows.
+func (c *compiler) lift(mm float64) {
+	top := max(c.was.Top, c.m.Pos[2])
+	to := top + gcode.FromMM(mm)
+	limit := gcode.FromMM(c.plan.Printer.Top)
+	if to > limit {
+		if limit < top+gcode.MM {
+			c.find(layer.Care, "lift-too-low", fmt.Sprintf("There is no room to lift: the print is at %s mm and the printer ends at %g mm.", top, c.plan.Printer.Top))
+		}
+		to = limit
+	}
+	if to <= c.m.Pos[2] {
+		return
+	}
+	c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), fmt.Sprintf("up, %s mm above the highest plastic", mmText(to-c.was.Top)))
+}
+
+// over reports whether a place lies over what the print lays.
+func (c *compiler) over(x, y gcode.Nano) bool {
+	const m = 2 * gcode.MM
+	return x > c.box[0]-m && x < c.box[2]+m && y > c.box[1]-m && y < c.box[3]+m
+}
+
+func (c *compiler) park(s plan.Step) {
+	if s.Keep {
+		return
+	}
+	pr := c.plan.Printer
+	x, y := gcode.FromMM(pr.Park[0]), gcode.FromMM(pr.Park[1])
+	if s.X != nil {
+		x = gcode.FromMM(*s.X)
+	}
+	if s.Y != nil {
+		y = gcode.FromMM(*s.Y)
+	}
+	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
+		c.find(layer.Grave, "drag", "The head cannot be parked: there is no room to lift it over the part.")
+		return
+	}
+	if c.over(x, y) {
+		moved := false
+		for _, p := range corners(pr.Bed) {
+			if !c.over(p[0], p[1]) {
+				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s Y%s is used.", x, y, p[0], p[1]))
+				x, y, moved = p[0], p[1], true
+				break
+			}
+		}
+		if !moved {
+			c.find(layer.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is purged falls on it.")
+		}
+	}
+	c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY), "aside")
+}
+
+func corners(bed [4]float64) [4][2]gcode.Nano {
+	const in = 5
+	x0, y0, x1, y1 := gcode.FromMM(bed[0]+in), gcode.FromMM(bed[1]+in), gcode.FromMM(bed[2]-in), gcode.FromMM(bed[3]-in)
+	return [4][2]gcode.Nano{{x0, y1}, {x1, y1}, {x0, y0}, {x1, y0}}
+}
+
+// clear reports whether the straight way to a place passes beside the part.
+func (c *compiler) clear(x, y gcode.Nano) bool {
+	const steps = 200
+	for k := range steps + 1 {
+		px := c.m.Pos[0] + (x-c.m.Pos[0])*gcode.Nano(k)/steps
+		py := c.m.Pos[1] + (y-c.m.Pos[1])*gcode.Nano(k)/steps
+		if c.over(px, py) {
+			return false
+		}
+	}
+	return true
+}
+
+// purge pushes filament through and takes the pressure back, so that the books
+// are as before.
+func (c *compiler) purge(s plan.Step) {
+	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && f.Purge > 0 && c.ear.Kind == plan.Colour {
+		s.MM = f.Purge
+	}
+	if s.MM <= 0 {
+		return
+	}
+	if c.over(c.m.Pos[0], c.m.Pos[1]) {
+		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over it.")
+	}
+	debt, held := c.m.Debt, c.m.Pulled
+	if held {
+		c.put("G11", "gives back what the firmware held")
+	}
+	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad), fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
+	if held {
+		c.put("G10", "the firmware holds it back again")
+	}
+	c.filament(c.m.Debt-debt, feedE, "draws back again")
+}
+
+// wipe brushes the nozzle along the edge of the bed by moving a little.
+func (c *compiler) wipe() {
+	p := c.m.Pos
+	bed := c.plan.Printer.Bed
+	to := p[0] + 20*gcode.MM
+	if to > gcode.FromMM(bed[2]) {
+		to = p[0] - 20*gcode.MM
+	}
+	if c.over(to, p[1]) {
+		return
+	}
+	c.put(fmt.Sprintf("G1 %s F%d", word('X', to-c.m.Off[0]), feedXY), "wipes")
+	c.put(fmt.Sprintf("G1 %s F%d", word('X', p[0]-c.m.Off[0]), feedXY), "and back")
+}
+
+func (c *compiler) heat(t float64, wait bool, do string) {
+	w, why := "M104", fmt.Sprintf("nozzle to %g C", t)
+	if wait {
+		w, why = "M109", fmt.Sprintf("nozzle to %g C, and wait", t)
+		if do == "cool" {
+			c.put(fmt.Sprintf("M109 R%g", t), why)
+			return
+		}
+	}
+	c.put(fmt.Sprintf("%s S%g", w, t), why)
+}
