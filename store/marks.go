@@ -9,24 +9,26 @@ import (
 	"errors"
 	"fmt"
 
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
 )
 
 // indexVersion changes when the index changes its shape; older ones are made anew.
-const indexVersion = 2
+const indexVersion = 3
 
-// stored is the shape of a row of indexes.
-type stored struct {
-	Index   *layer.Index
-	Outline *raster.Outline
+// Reading is what a reading of a print found.
+type Reading struct {
+	Index     *layer.Index
+	Outline   *raster.Outline
+	Landmarks *landmark.Report
 }
 
-// SaveIndex stores what a reading found; the print is ready then.
-func (s *Store) SaveIndex(ctx context.Context, id int64, ix *layer.Index, o *raster.Outline) error {
+// SaveReading stores what a reading found; the print is ready then.
+func (s *Store) SaveReading(ctx context.Context, id int64, r *Reading) error {
 	var b bytes.Buffer
-	if err := gob.NewEncoder(&b).Encode(stored{ix, o}); err != nil {
+	if err := gob.NewEncoder(&b).Encode(r); err != nil {
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
@@ -38,25 +40,25 @@ func (s *Store) SaveIndex(ctx context.Context, id int64, ix *layer.Index, o *ras
 	})
 }
 
-// Index returns the stored index, or ErrNone when the print must be read.
-func (s *Store) Index(ctx context.Context, id int64) (*layer.Index, *raster.Outline, error) {
+// Reading returns the stored reading, or ErrNone when the print must be read.
+func (s *Store) Reading(ctx context.Context, id int64) (*Reading, error) {
 	var data []byte
 	err := s.db.QueryRowContext(ctx, `SELECT data FROM indexes WHERE print_id = ? AND version = ?`, id, indexVersion).Scan(&data)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil, ErrNone
+		return nil, ErrNone
 	}
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	raw, err := s.unpack.DecodeAll(data, nil)
 	if err != nil {
-		return nil, nil, fmt.Errorf("stored index: %w", err)
+		return nil, fmt.Errorf("stored index: %w", err)
 	}
-	var x stored
+	var x Reading
 	if err := gob.NewDecoder(bytes.NewReader(raw)).Decode(&x); err != nil {
-		return nil, nil, fmt.Errorf("stored index: %w", err)
+		return nil, fmt.Errorf("stored index: %w", err)
 	}
-	return x.Index, x.Outline, nil
+	return &x, nil
 }
 
 func (s *Store) inTx(ctx context.Context, f func(*sql.Tx) error) error {

@@ -11,6 +11,7 @@ import (
 	"reflect"
 	"testing"
 
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
@@ -120,23 +121,33 @@ func TestIndexComesBack(t *testing.T) {
 	ctx := context.Background()
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("hopping"))
 	p := put(t, s, file)
-	if _, _, err := s.Index(ctx, p.ID); !errors.Is(err, ErrNone) {
+	if _, err := s.Reading(ctx, p.ID); !errors.Is(err, ErrNone) {
 		t.Fatal(err)
 	}
 	ix, err := layer.Read(ctx, s.Source(p), layer.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	o, err := raster.NewOutline(ctx, s.Source(p), ix, nil)
+	o, f := raster.NewOutline(ix), landmark.NewFinder(ix)
+	for n := range ix.Layers {
+		moves, err := ix.Decode(s.Source(p), n+1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		o.Add(ix, n+1, moves)
+		f.Add(n+1, moves)
+	}
+	marks := f.Report()
+	if err := s.SaveReading(ctx, p.ID, &Reading{ix, o, marks}); err != nil {
+		t.Fatal(err)
+	}
+	got, err := s.Reading(ctx, p.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.SaveIndex(ctx, p.ID, ix, o); err != nil {
-		t.Fatal(err)
-	}
-	ix2, o2, err := s.Index(ctx, p.ID)
-	if err != nil {
-		t.Fatal(err)
+	ix2, o2 := got.Index, got.Outline
+	if !reflect.DeepEqual(marks, got.Landmarks) || len(marks.Landmarks) == 0 {
+		t.Error("the landmarks came back changed")
 	}
 	if !reflect.DeepEqual(ix.Report("x"), ix2.Report("x")) || !reflect.DeepEqual(o, o2) {
 		t.Error("the index came back changed")

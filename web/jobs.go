@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/raster"
 	"dogear/store"
@@ -137,13 +138,26 @@ func (j *jobs) read(ctx context.Context, p store.Print) error {
 	}
 	src := j.s.cfg.Store.Source(p)
 	j.set(p.ID, "Reading the lines", 0)
-	ix, err := layer.Read(ctx, src, layer.Options{Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.6) }})
+	ix, err := layer.Read(ctx, src, layer.Options{Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }})
 	if err != nil {
 		return err
 	}
-	o, err := raster.NewOutline(ctx, src, ix, func(d float64) { j.set(p.ID, "Drawing its outline", 0.6+d*0.4) })
-	if err != nil {
-		return err
+	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
+	finder := landmark.NewFinder(ix)
+	for n := 1; n <= len(ix.Layers); n++ {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if n%16 == 0 {
+			j.set(p.ID, "Looking at the layers", 0.4+0.6*float64(n)/float64(len(ix.Layers)))
+		}
+		moves, err := ix.Decode(src, n)
+		if err != nil {
+			return err
+		}
+		r.Outline.Add(ix, n, moves)
+		finder.Add(n, moves)
 	}
-	return j.s.cfg.Store.SaveIndex(ctx, p.ID, ix, o)
+	r.Landmarks = finder.Report()
+	return j.s.cfg.Store.SaveReading(ctx, p.ID, r)
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
@@ -19,6 +20,7 @@ type book struct {
 	src     *store.Source
 	ix      *layer.Index
 	outline *raster.Outline
+	marks   *landmark.Report
 }
 
 // opened keeps the books used last.
@@ -40,11 +42,11 @@ func (o *opened) get(ctx context.Context, p store.Print) (*book, error) {
 	if b := o.kept[p.ID]; b != nil {
 		return b, nil
 	}
-	ix, out, err := o.st.Index(ctx, p.ID)
+	r, err := o.st.Reading(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	b := &book{p, o.st.Source(p), ix, out}
+	b := &book{p, o.st.Source(p), r.Index, r.Outline, r.Landmarks}
 	if len(o.used) == keepBooks {
 		delete(o.kept, o.used[0])
 		o.used = o.used[1:]

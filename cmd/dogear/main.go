@@ -12,11 +12,12 @@ import (
 )
 
 type cli struct {
-	Demo    demoCmd    `cmd:"" help:"Start with demo data and print the address."`
-	Serve   serveCmd   `cmd:"" help:"Start the web application."`
-	Layers  layersCmd  `cmd:"" help:"Say what a file is: its layers and folds."`
-	Apply   applyCmd   `cmd:"" help:"Lay a plan onto a file and write the result."`
-	Explain explainCmd `cmd:"" help:"Say in plain words what the lines of a file do."`
+	Demo      demoCmd      `cmd:"" help:"Start with demo data and print the address."`
+	Serve     serveCmd     `cmd:"" help:"Start the web application."`
+	Layers    layersCmd    `cmd:"" help:"Say what a file is: its layers and folds."`
+	Apply     applyCmd     `cmd:"" help:"Lay a plan onto a file and write the result."`
+	Landmarks landmarksCmd `cmd:"" help:"Name folds worth looking at, with reasons."`
+	Explain   explainCmd   `cmd:"" help:"Say in plain words what the lines of a file do."`
 }
 
 // refusal is an error with a code for programs and, if known, a line.
@@ -55,7 +56,7 @@ func run(args []string) int {
 		return 2
 	}
 	if err := ctx.Run(); err != nil {
-		return fail(err, c.Layers.JSON || c.Apply.JSON)
+		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON)
 	}
 	return 0
 }

@@ -181,7 +181,9 @@ func TestRefusals(t *testing.T) {
 		t.Errorf("a refused apply left %q", b)
 	}
 	_, _, errs := dogear(t, "apply", file, "--plan", homing, "-o", out, "--force", "--json")
-	var e struct{ Error struct{ Code, Message string } }
+	var e struct {
+		Error struct{ Code, Message string }
+	}
 	if err := json.Unmarshal([]byte(errs), &e); err != nil || e.Error.Code != "homes-onto-part" || e.Error.Message == "" {
 		t.Errorf("%q %v", errs, err)
 	}

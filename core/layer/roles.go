@@ -144,20 +144,18 @@ func (l *learner) consecutive(layers []Layer) []bool {
 	return nil
 }
 
-// labels returns the comments without numbers that stand again and again
-// before groups of paths: at least two kinds, in half of the layers or more.
+// labels returns the comments without numbers that stand again and again before
+// groups of paths: at least two kinds. A comment whose words are those of paths
+// may be rare; any other must stand in a quarter of the layers.
 func (l *learner) labels(n int, m Marks) []string {
 	var out []string
 	for k := range l.templates {
 		t := &l.templates[k]
-		if t.inner+len(t.occurs) >= max(1, n/2) && t.inner > 0 && t.text[0] == ';' && t.text != m.Layer && !strings.Contains(t.text, "#") {
-			out = append(out, t.text[1:])
+		if t.text[0] != ';' || t.text == m.Layer || strings.Contains(t.text, "#") {
+			continue
 		}
-	}
-	// Also those that only ever begin a layer, when they are named like paths.
-	for k := range l.templates {
-		t := &l.templates[k]
-		if t.inner == 0 && len(t.occurs) > 0 && t.text[0] == ';' && t.text != m.Layer && labelClass(t.text) != Other {
+		times := t.inner + len(t.occurs)
+		if t.inner > 0 && times >= max(2, n/4) || times > 0 && labelClass(t.text) != Other {
 			out = append(out, t.text[1:])
 		}
 	}

@@ -1,11 +1,11 @@
 // Package raster looks at what a print lays as pictures and outlines.
 //
-// [NewOutline] gives the silhouette of each layer from the front and from the
-// side. Skirts and prime lines are left out: they are not the part.
+// [Outline] is the silhouette of each layer from the front and from the
+// side, [Section] one layer on a grid of cells. Skirts and prime lines are left
+// out: they are not the part.
 package raster
 
 import (
-	"context"
 	"math"
 
 	"dogear/core/gcode"
@@ -22,50 +22,36 @@ type Outline struct {
 
 const columns = 240
 
-// NewOutline decodes every layer. progress is called now and then with 0…1;
-// it may be nil.
-func NewOutline(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Outline, error) {
-	o := &Outline{Front: make([][]float32, len(ix.Layers)), Side: make([][]float32, len(ix.Layers))}
+// NewOutline returns the outline of a print to which no layer has been added.
+func NewOutline(ix *layer.Index) *Outline {
+	return &Outline{Front: make([][]float32, len(ix.Layers)), Side: make([][]float32, len(ix.Layers))}
+}
+
+// Add adds layer n, decoded into moves.
+func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 	part := partBox(ix)
-	var box [4]float64
-	first := true
-	for n := range ix.Layers {
-		if err := ctx.Err(); err != nil {
-			return nil, err
+	var x, y strip
+	x.init(ix.Box[0], ix.Box[2])
+	y.init(ix.Box[1], ix.Box[3])
+	for _, p := range layer.Paths(moves) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 && Surrounds(moves[p.From:p.To], part) {
+			continue
 		}
-		if progress != nil && n%16 == 0 {
-			progress(float64(n) / float64(len(ix.Layers)))
-		}
-		moves, err := ix.Decode(src, n+1)
-		if err != nil {
-			return nil, err
-		}
-		var x, y strip
-		x.init(ix.Box[0], ix.Box[2])
-		y.init(ix.Box[1], ix.Box[3])
-		for _, p := range layer.Paths(moves) {
-			if p.Class == layer.Way || p.Class == layer.Skirt || n < 2 && Surrounds(moves[p.From:p.To], part) {
+		for i := p.From; i < p.To; i++ {
+			m := &moves[i]
+			if m.Line <= ix.Prime.Last {
 				continue
 			}
-			for _, m := range moves[p.From:p.To] {
-				if m.Line <= ix.Prime.Last {
-					continue
-				}
-				b := moveBox(&m)
-				x.mark(b[0], b[2])
-				y.mark(b[1], b[3])
-				if first {
-					box, first = b, false
-				}
-				box = [4]float64{min(box[0], b[0]), min(box[1], b[1]), max(box[2], b[2]), max(box[3], b[3])}
+			b := moveBox(m)
+			x.mark(b[0], b[2])
+			y.mark(b[1], b[3])
+			if o.Box == [4]float32{} {
+				o.Box = [4]float32{float32(b[0]), float32(b[1]), float32(b[2]), float32(b[3])}
 			}
+			o.Box = [4]float32{min(o.Box[0], float32(b[0])), min(o.Box[1], float32(b[1])), max(o.Box[2], float32(b[2])), max(o.Box[3], float32(b[3]))}
 		}
-		o.Front[n], o.Side[n] = x.runs(), y.runs()
 	}
-	for k := range box {
-		o.Box[k] = float32(box[k])
-	}
-	return o, nil
+	o.Front[n-1], o.Side[n-1] = x.runs(), y.runs()
 }
 
 func moveBox(m *layer.Move) [4]float64 {

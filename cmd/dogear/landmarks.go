@@ -1,0 +1,46 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+
+	"dogear/core/landmark"
+	"dogear/core/layer"
+)
+
+type landmarksCmd struct {
+	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	JSON bool   `help:"Print dogear-landmarks/1."`
+}
+
+func (c *landmarksCmd) Run() error {
+	d, err := open(c.File, layer.Options{})
+	if err != nil {
+		return err
+	}
+	var bar func(float64)
+	if isTerminal(os.Stderr) && d.src.Size() > 20<<20 {
+		bar = progress("looking at " + d.name)
+	}
+	r, err := landmark.Find(context.Background(), d.src, d.ix, bar)
+	if err != nil {
+		return err
+	}
+	if c.JSON {
+		return printJSON(os.Stdout, r)
+	}
+	for _, m := range r.Landmarks {
+		where := ""
+		if m.BeforeLayer != nil {
+			where = fmt.Sprintf("before layer %d", *m.BeforeLayer)
+		} else {
+			where = fmt.Sprintf("before line %d", *m.BeforeLine)
+		}
+		fmt.Printf("%-20s %-15s %3.0f %%  %s\n", where, m.Kind, m.Certainty*100, m.Reason)
+	}
+	for _, p := range r.Pockets {
+		fmt.Printf("pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n", p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
+	}
+	return nil
+}

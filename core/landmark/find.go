@@ -1,0 +1,219 @@
+package landmark
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"sort"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/raster"
+)
+
+// Finder goes up through the layers and remembers the one below.
+type Finder struct {
+	ix      *layer.Index
+	frame   raster.Frame
+	below   *raster.Section
+	areas   []float64 // of Solid, by layer, mm²
+	marks   []Landmark
+	open    []*track // openings of the layer below
+	pockets []Pocket
+}
+
+// NewFinder returns a finder for a print. Add all its layers, from the first to
+// the last, then ask for the Report.
+func NewFinder(ix *layer.Index) *Finder { return &Finder{ix: ix, frame: raster.FrameOf(ix)} }
+
+// Add looks at layer n, decoded into moves.
+func (f *Finder) Add(n int, moves []layer.Move) {
+	if n > 1 && f.ix.Layers[n-1].Object != f.ix.Layers[n-2].Object {
+		f.closeAll()
+		f.below = nil
+	}
+	s := raster.NewSection(f.frame, f.ix, n, moves)
+	f.areas = append(f.areas, s.Solid.Area())
+	if f.below != nil {
+		f.compare(n, s, moves)
+	} else if n == 1 {
+		f.inside(moves)
+	}
+	f.track(n, s)
+	f.below = s
+}
+
+// Report returns what was found.
+func (f *Finder) Report() *Report {
+	f.closeAll()
+	r := &Report{Format: "dogear-landmarks/1", Landmarks: keep(f.marks), Pockets: f.pockets}
+	if r.Pockets == nil {
+		r.Pockets = []Pocket{}
+	}
+	return r
+}
+
+// Find looks at every layer. progress is called now and then with 0…1; it may
+// be nil.
+func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Report, error) {
+	f := NewFinder(ix)
+	for n := 1; n <= len(ix.Layers); n++ {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if progress != nil && n%8 == 0 {
+			progress(float64(n) / float64(len(ix.Layers)))
+		}
+		moves, err := ix.Decode(src, n)
+		if err != nil {
+			return nil, err
+		}
+		f.Add(n, moves)
+	}
+	return f.Report(), nil
+}
+
+func (f *Finder) add(n int, kind string, certainty float64, reason string) {
+	f.marks = append(f.marks, Landmark{BeforeLayer: &n, Kind: kind, Certainty: math.Round(min(certainty, 0.99)*100) / 100, Reason: reason})
+}
+
+// compare looks at layer n against the one below.
+func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
+	below := f.below
+	was, is := f.areas[n-2], f.areas[n-1]
+	if was <= 0 || is <= 0 {
+		return
+	}
+	ended := below.Solid.Clone()
+	ended.AndNot(s.Solid)
+	ends := ended.Area()
+	grown := s.Solid.Clone()
+	grown.AndNot(below.Solid)
+	fresh := grown.Area()
+	share := ends / was
+	// A slope loses a rim a layer; a flat top ends all at once.
+	slope := f.usual(n)
+	islands := s.Pieces
+	switch {
+	case share > 0.18 && ends > 3*slope+4:
+		sure := 0.55 + 0.45*min(1, (share-0.18)/0.5)
+		switch {
+		case islands > 1 && islands > below.Pieces:
+			f.add(n, Raised, sure+0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; %d islands go on", share*100, islands))
+		case share > 0.5:
+			f.add(n, Raised, sure-0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; one part goes on", share*100))
+		default:
+			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes on", ends))
+		}
+	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
+		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at once", fresh/was*100))
+	}
+	if h, b := f.ix.Layers[n-1].Height, f.ix.Layers[n-2].Height; n > 2 && b > 0 && absN(h-b)*20 > b*3 {
+		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before", trim(h), trim(b)))
+	}
+	if l := longest(s, below, moves); l >= 3 {
+		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both ends", l))
+	}
+}
+
+// usual is what lately changed from layer to layer, mm².
+func (f *Finder) usual(n int) float64 {
+	sum, k := 0.0, 0
+	for i := max(1, n-6); i < n-1; i++ {
+		sum += math.Abs(f.areas[i] - f.areas[i-1])
+		k++
+	}
+	if k == 0 {
+		return 0
+	}
+	return sum / float64(k)
+}
+
+func absN(n gcode.Nano) gcode.Nano { return max(n, -n) }
+
+func trim(n gcode.Nano) string { return string(gcode.AppendMM(nil, (n+500)/1000*1000, 1)) }
+
+// longest returns the longest stretch of a line laid over nothing that begins
+// and ends over plastic, mm.
+func longest(s, below *raster.Section, moves []layer.Move) float64 {
+	best := 0.0
+	step := s.Laid.Cell
+	for i := range moves {
+		m := &moves[i]
+		if m.Kind != gcode.Lay || m.Arc != nil {
+			continue
+		}
+		l := m.Length()
+		if l < 3 {
+			continue
+		}
+		x0, y0 := m.From[0].Millimetres(), m.From[1].Millimetres()
+		dx, dy := m.To[0].Millimetres()-x0, m.To[1].Millimetres()-y0
+		k := int(l / step)
+		from := -1.0 // where the stretch began; negative: not held at its beginning
+		held := false
+		for j := 0; j <= k; j++ {
+			t := float64(j) / float64(k)
+			x, y := x0+dx*t, y0+dy*t
+			if !s.Solid.At(x, y) && !s.Laid.At(x, y) {
+				held, from = false, -1
+				continue
+			}
+			if below.Solid.At(x, y) {
+				if held && from >= 0 {
+					best = max(best, t*l-from)
+				}
+				held, from = true, -1
+			} else if from < 0 && held {
+				from = t * l
+			}
+		}
+	}
+	return best
+}
+
+// inside finds the places inside a layer where another group of paths begins:
+// behind the skirt, and where one island's lettering gives way to its ground.
+func (f *Finder) inside(moves []layer.Move) {
+	for _, b := range Groups(moves) {
+		line := b.Line
+		f.marks = append(f.marks, Landmark{BeforeLine: &line, Kind: Paths, Certainty: b.Certainty, Reason: b.Reason})
+	}
+}
+
+// most bounds the number of landmarks of a report.
+const most = 14
+
+// keep drops the weaker of two marks of a kind within three layers, and all but
+// the surest; what is left stands in the order of the file, inside marks first.
+func keep(marks []Landmark) []Landmark {
+	sort.SliceStable(marks, func(i, j int) bool { return marks[i].Certainty > marks[j].Certainty })
+	out := []Landmark{}
+	for _, m := range marks {
+		near := func(o Landmark) bool {
+			if m.BeforeLayer == nil || o.BeforeLayer == nil || o.Kind != m.Kind {
+				return false
+			}
+			d := *o.BeforeLayer - *m.BeforeLayer
+			return d >= -3 && d <= 3
+		}
+		if len(out) < most && !slices.ContainsFunc(out, near) {
+			out = append(out, m)
+		}
+	}
+	place := func(m Landmark) int {
+		if m.BeforeLayer == nil {
+			return 0
+		}
+		return *m.BeforeLayer
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		a, b := place(out[i]), place(out[j])
+		if a != b {
+			return a < b
+		}
+		return out[i].BeforeLine != nil && out[j].BeforeLine != nil && *out[i].BeforeLine < *out[j].BeforeLine
+	})
+	return out
+}

@@ -1,0 +1,137 @@
+package raster
+
+import (
+	"dogear/core/gcode"
+	"dogear/core/layer"
+)
+
+// Section is one layer on a grid.
+type Section struct {
+	Laid   *Grid // cells covered by what is laid
+	Solid  *Grid // what is inside the outline, the gaps of sparse fill included
+	Open   *Grid // enclosed empty places with a wall around them: holes, pockets
+	Pieces int   // islands of Solid
+}
+
+// smallest opening and island that count, mm².
+const smallest = 1.2
+
+// An opening is at least so wide somewhere, mm, and so much of its border must
+// be wall: gaps of sparse fill end at fill lines.
+const (
+	narrowest = 1.4
+	wallShare = 0.88
+)
+
+// NewSection draws the moves of layer n. Skirts, prime lines and supports are
+// left out.
+func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
+	s := &Section{Laid: NewGrid(f)}
+	walls := NewGrid(f)
+	h := ix.Layers[n-1].Height
+	part := partBox(ix)
+	for _, p := range layer.Paths(moves) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 && p.Closed && Surrounds(moves[p.From:p.To], part) {
+			continue
+		}
+		wall := p.Class == layer.Outer || p.Class == layer.Inner || p.Closed
+		for i := p.From; i < p.To; i++ {
+			m := &moves[i]
+			if m.Line <= ix.Prime.Last {
+				continue
+			}
+			// A width that is a little generous closes the seams between
+			// neighbouring lines; a drawn line is never wider than laid by half.
+			w := min(m.Width(h, 1.75), 1.2)
+			eachPiece(m, func(x0, y0, x1, y1 float64) {
+				s.Laid.Line(x0, y0, x1, y1, w)
+				if wall {
+					walls.Line(x0, y0, x1, y1, w)
+				}
+			})
+		}
+	}
+	s.Open = NewGrid(f)
+	s.Solid = NewGrid(f)
+	empty := s.Laid.Clone()
+	empty.Not()
+	least := int(smallest / (f.Cell * f.Cell))
+	for _, p := range empty.Pieces() {
+		if p.Edge {
+			s.Solid.Or(p.Grid(f)) // the outside, for now
+			continue
+		}
+		if p.Cells < least {
+			continue
+		}
+		hole := p.Grid(f)
+		core := hole.Clone()
+		core.Erode(int(narrowest/2/f.Cell + 0.5))
+		if core.Count() == 0 {
+			continue // a seam between two lines
+		}
+		ring := hole.Clone()
+		ring.Dilate(1)
+		ring.AndNot(hole)
+		all := ring.Count()
+		ring.And(walls)
+		if float64(ring.Count()) >= wallShare*float64(all) {
+			s.Open.Or(hole)
+		}
+	}
+	s.Solid.Or(s.Open)
+	s.Solid.Not()
+	for _, p := range s.Solid.Pieces() {
+		if p.Cells >= least {
+			s.Pieces++
+		}
+	}
+	return s
+}
+
+// eachPiece calls f for the straight pieces of a move, mm.
+func eachPiece(m *layer.Move, f func(x0, y0, x1, y1 float64)) {
+	x, y := m.From[0].Millimetres(), m.From[1].Millimetres()
+	if m.Arc != nil {
+		k := m.Arc.Pieces(0.02)
+		for i := 1; i < k; i++ {
+			x1, y1 := m.Arc.At(float64(i) / float64(k))
+			f(x, y, x1, y1)
+			x, y = x1, y1
+		}
+	}
+	f(x, y, m.To[0].Millimetres(), m.To[1].Millimetres())
+}
+
+// NewHere returns what this layer lays over nothing: plastic with no plastic
+// under it nor within a line's width beside it. below is nil for layer 1, where
+// everything lies on the bed.
+func (s *Section) NewHere(below *Section) *Grid {
+	g := s.Laid.Clone()
+	if below == nil {
+		return NewGrid(g.Frame)
+	}
+	under := below.Solid.Clone()
+	under.Dilate(max(1, int(0.45/g.Cell+0.5)))
+	g.AndNot(under)
+	return g
+}
+
+// CoveredHere returns where this layer closes an opening of the one below.
+func (s *Section) CoveredHere(below *Section) *Grid {
+	if below == nil {
+		return NewGrid(s.Laid.Frame)
+	}
+	g := below.Open.Clone()
+	g.And(s.Solid)
+	return g
+}
+
+// FrameOf returns the frame for a print's grids.
+func FrameOf(ix *layer.Index) Frame {
+	var b [4]float64
+	for k := range b {
+		b[k] = gcode.Nano(ix.Box[k]).Millimetres()
+	}
+	return NewFrame(b, 1.5)
+}

@@ -1,0 +1,105 @@
+package demo_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"math"
+	"testing"
+
+	"dogear/core/landmark"
+	"dogear/core/layer"
+	"dogear/demo"
+)
+
+func look(t *testing.T, s demo.Solid, d demo.Dialect) (*landmark.Report, demo.Truth) {
+	t.Helper()
+	file, truth := demo.Slice(s, d)
+	src := bytes.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := landmark.Find(context.Background(), src, ix, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r, truth
+}
+
+// TestLandmarks looks at parts whose folds are known, in every dialect. What is
+// listed must be found; what is found beyond it must be little.
+func TestLandmarks(t *testing.T) {
+	buoy, house := demo.Buoy(), demo.Lighthouse()
+	buoy.Layers, house.Layers = 70, 40
+	for _, c := range []struct {
+		name  string
+		solid demo.Solid
+		want  []string
+		most  int
+	}{
+		{"gauge", demo.TideGauge(), []string{"raised 13"}, 3},
+		{"buoy", buoy, []string{"closes 55", "last-open 55", "bridge 55"}, 6},
+		{"house", house, []string{"flat-ends 16"}, 3},
+		{"dome", demo.Dome(), []string{"height-changes 12", "height-changes 20"}, 4},
+		{"arch", demo.Arch(), []string{"step 17", "bridge 17"}, 5},
+		{"wall", demo.HarbourWall(0.3), nil, 2},
+	} {
+		for _, d := range demo.Dialects() {
+			if c.name == "arch" && d.Mark == "" {
+				continue // its thin layers count there
+			}
+			r, _ := look(t, c.solid, d)
+			found := map[string]bool{}
+			for _, m := range r.Landmarks {
+				if m.BeforeLayer != nil {
+					found[fmt.Sprintf("%s %d", m.Kind, *m.BeforeLayer)] = true
+				}
+				if (m.BeforeLayer == nil) == (m.BeforeLine == nil) || m.Reason == "" || m.Certainty <= 0 || m.Certainty > 1 {
+					t.Errorf("%s/%s: %+v", c.name, d.Name, m)
+				}
+			}
+			for _, w := range c.want {
+				if !found[w] {
+					t.Errorf("%s/%s: %s is not among %v", c.name, d.Name, w, found)
+				}
+			}
+			if len(r.Landmarks) > c.most {
+				t.Errorf("%s/%s: %d landmarks are too many: %v", c.name, d.Name, len(r.Landmarks), found)
+			}
+		}
+	}
+}
+
+// TestLetteringEnds finds where the nameplate's letters end inside layer 1.
+func TestLetteringEnds(t *testing.T) {
+	for _, d := range demo.Dialects() {
+		r, truth := look(t, demo.Nameplate(), d)
+		ground := int64(truth.Layers[0].Inside[4]) // the sixth island is the ground
+		ok := false
+		for _, m := range r.Landmarks {
+			if m.BeforeLine != nil && m.Certainty > 0.8 && *m.BeforeLine <= ground && *m.BeforeLine > ground-9 {
+				ok = true
+			}
+		}
+		if !ok {
+			t.Errorf("%s: no border just before line %d: %+v", d.Name, ground, r.Landmarks)
+		}
+	}
+}
+
+func TestPockets(t *testing.T) {
+	buoy := demo.Buoy()
+	buoy.Layers = 70
+	for _, d := range demo.Dialects() {
+		r, _ := look(t, buoy, d)
+		if len(r.Pockets) != 1 {
+			t.Errorf("%s: %d pockets", d.Name, len(r.Pockets))
+			continue
+		}
+		p := r.Pockets[0]
+		if p.Shape != "hex" || math.Abs(p.Across-13.4) > 0.3 || math.Hypot(p.Centre[0]-110, p.Centre[1]-110) > 0.3 || p.FirstOpen != 11 || p.LastOpen != 54 || p.Closes == nil || *p.Closes != 55 || math.Abs(p.Depth-8.8) > 0.02 || math.Abs(p.FloorZ-2) > 0.01 {
+			t.Errorf("%s: %+v", d.Name, p)
+		}
+	}
+}
