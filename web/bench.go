@@ -20,7 +20,7 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Findings": b.ix.Findings})
+	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Findings": b.ix.Findings})
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and
@@ -44,6 +44,34 @@ type bookView struct {
 	Side     [][]float32   `json:"side"`
 	Stops    []layer.Stop  `json:"stops"`
 	Filament map[string]fv `json:"filaments"`
+	Marks    []markView    `json:"landmarks"`
+}
+
+// markView is a landmark on the spine; Line is set when it lies inside Before.
+type markView struct {
+	Before    int     `json:"before"`
+	Line      int64   `json:"line"`
+	Kind      string  `json:"kind"`
+	Certainty float64 `json:"certainty"`
+	Reason    string  `json:"reason"`
+}
+
+// landmarks are those of a print that are sure enough to be shown.
+func (b *book) landmarks() []markView {
+	out := []markView{}
+	for _, m := range b.marks.Landmarks {
+		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason}
+		if m.Certainty < 0.5 {
+			continue
+		}
+		if m.BeforeLine != nil {
+			v.Before, v.Line = max(b.ix.At(*m.BeforeLine), 1), *m.BeforeLine
+		} else {
+			v.Before = *m.BeforeLayer
+		}
+		out = append(out, v)
+	}
+	return out
 }
 
 type fv struct {
@@ -66,7 +94,7 @@ func (s *Server) book(c fiber.Ctx) error {
 		ID: b.print.ID, Version: b.print.SHA256[:12], Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
 		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n), Object: make([]int, n),
 		Begin: make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n), Front: b.outline.Front, Side: b.outline.Side,
-		Stops: ix.Stops, Filament: map[string]fv{},
+		Stops: ix.Stops, Marks: b.landmarks(), Filament: map[string]fv{},
 	}
 	for i := range ix.Layers {
 		l := &ix.Layers[i]

@@ -32,7 +32,8 @@ type swatch struct {
 
 type earView struct {
 	ID, Kind, Title, Does, Place, File, When string
-	Before                                   int
+	Before                                   int   // the layer it stands before or lies in
+	Line                                     int64 // set when it lies inside that layer
 	Colour                                   string
 	Note                                     string
 	Steps                                    []string
@@ -45,6 +46,7 @@ type earView struct {
 type earData struct {
 	ID     string `json:"id"`
 	Before int    `json:"before"`
+	Line   int64  `json:"line"` // 0, or the line in front of which it stands inside the layer
 	Kind   string `json:"kind"`
 	Colour string `json:"colour"`
 	Name   string `json:"name"`
@@ -59,14 +61,11 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	data := struct {
 		Ears  []earData `json:"ears"`
 		Bands []band    `json:"bands"`
-	}{[]earData{}, m.bands()}
-	for _, e := range sortedEars(m.plan) {
-		if e.BeforeLayer < 1 || e.BeforeLayer > len(b.ix.Layers) {
-			continue
-		}
+	}{[]earData{}, m.bands(b.ix)}
+	for _, e := range sortedEars(m.plan, b.ix) {
 		x := m.earView(b, e)
 		v.Ears = append(v.Ears, x)
-		data.Ears = append(data.Ears, earData{e.ID, e.BeforeLayer, e.Kind, x.Colour, x.Title})
+		data.Ears = append(data.Ears, earData{e.ID, x.Before, x.Line, e.Kind, x.Colour, x.Title})
 	}
 	j, err := json.Marshal(data)
 	v.Data = string(j)
@@ -82,10 +81,14 @@ func swatches(m *marked, chosen string) []swatch {
 }
 
 func (m *marked) earView(b *book, e plan.Ear) earView {
-	l := &b.ix.Layers[e.BeforeLayer-1]
-	v := earView{ID: e.ID, Kind: e.Kind, Before: e.BeforeLayer, Note: e.Note, Stop: m.plan.StopOf(&e), Last: len(b.ix.Layers), When: hours(l.Begin)}
-	v.Place = fmt.Sprintf("before layer %d · %s mm", e.BeforeLayer, millimetres(l.Z-l.Height))
-	if l.HasNumber && l.Number != int64(e.BeforeLayer) {
+	n, line := place(e, b.ix)
+	l := &b.ix.Layers[n-1]
+	v := earView{ID: e.ID, Kind: e.Kind, Before: n, Line: line, Note: e.Note, Stop: m.plan.StopOf(&e), Last: len(b.ix.Layers), When: hours(l.Begin)}
+	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
+	if line > 0 {
+		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
+	}
+	if l.HasNumber && l.Number != int64(n) {
 		v.File = fmt.Sprintf("file %d", l.Number)
 	}
 	if f, ok := m.plan.Filaments[e.Filament]; ok && e.Kind == plan.Colour {
@@ -103,6 +106,14 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 		}
 	}
 	return v
+}
+
+// where says in words where an ear stands.
+func where(e plan.Ear) string {
+	if e.BeforeLine > 0 {
+		return fmt.Sprintf("in front of line %d", e.BeforeLine)
+	}
+	return fmt.Sprintf("before layer %d", e.BeforeLayer)
 }
 
 // sendMargin answers a change with the margin as it is now.
@@ -142,7 +153,19 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 				return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear before layer %d already", n))
 			}
 		}
-		e.BeforeLayer = n
+		e.BeforeLayer, e.BeforeLine = n, 0
+	}
+	if v := c.FormValue("line"); v != "" && v != "0" {
+		n, err := strconv.ParseInt(v, 10, 64)
+		if err != nil || n < 1 || n > b.ix.Lines {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file has %s", clip(v), group(b.ix.Lines)))
+		}
+		for _, o := range p.Ears {
+			if o.ID != e.ID && o.BeforeLine == n {
+				return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear in front of line %d already", n))
+			}
+		}
+		e.BeforeLayer, e.BeforeLine = 0, n
 	}
 	switch kind := c.FormValue("kind"); kind {
 	case "":
@@ -213,11 +236,11 @@ func (s *Server) addEar(c fiber.Ctx) error {
 		if err := s.form(c, b, p, &e); err != nil {
 			return "", err
 		}
-		if e.BeforeLayer == 0 {
+		if e.BeforeLayer == 0 && e.BeforeLine == 0 {
 			return "", sentence(fiber.StatusUnprocessableEntity, "say before which layer")
 		}
 		p.Ears = append(p.Ears, e)
-		return fmt.Sprintf("Marked: the printer stops before layer %d.", e.BeforeLayer), nil
+		return "Marked: the printer stops " + where(e) + ".", nil
 	})
 }
 
@@ -228,7 +251,7 @@ func (s *Server) changeEar(c fiber.Ctx) error {
 				if err := s.form(c, b, p, &p.Ears[i]); err != nil {
 					return "", err
 				}
-				return fmt.Sprintf("Changed: the ear before layer %d.", p.Ears[i].BeforeLayer), nil
+				return "Changed: the printer stops " + where(p.Ears[i]) + ".", nil
 			}
 		}
 		return "", sentence(fiber.StatusNotFound, "this ear is not there any more")
@@ -239,9 +262,9 @@ func (s *Server) removeEar(c fiber.Ctx) error {
 	return s.change(c, func(_ *book, p *plan.Plan) (string, error) {
 		for i := range p.Ears {
 			if p.Ears[i].ID == c.Params("ear") {
-				n := p.Ears[i].BeforeLayer
+				gone := where(p.Ears[i])
 				p.Ears = append(p.Ears[:i], p.Ears[i+1:]...)
-				return fmt.Sprintf("Removed: the printer no longer stops before layer %d.", n), nil
+				return "Removed: the printer no longer stops " + gone + ".", nil
 			}
 		}
 		return "", sentence(fiber.StatusNotFound, "this ear is not there any more")

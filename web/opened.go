@@ -115,27 +115,31 @@ func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
 	return &marked{p, fs, undo, redo}, nil
 }
 
-// band is a run of layers in one filament: from layer From on.
+// band is what is laid in one filament: from layer From on, or, with a line,
+// from that line inside of it.
 type band struct {
 	From     int    `json:"from"`
+	Line     int64  `json:"line"`
 	Filament string `json:"filament"`
 	Colour   string `json:"colour"`
 	Name     string `json:"name"`
 }
 
-func (m *marked) bands() []band {
-	name := func(from int, key string) band {
+func (m *marked) bands(ix *layer.Index) []band {
+	name := func(from int, line int64, key string) band {
 		f := m.plan.Filaments[key]
-		return band{from, key, f.Colour, f.Name}
+		return band{from, line, key, f.Colour, f.Name}
 	}
-	out := []band{name(1, m.plan.First)}
-	for _, e := range sortedEars(m.plan) {
-		if e.Kind == plan.Colour && e.Filament != "" && e.BeforeLayer > 0 {
-			if e.BeforeLayer == 1 {
-				out = out[:0]
-			}
-			out = append(out, name(max(e.BeforeLayer, 1), e.Filament))
+	out := []band{name(1, 0, m.plan.First)}
+	for _, e := range sortedEars(m.plan, ix) {
+		if e.Kind != plan.Colour || e.Filament == "" {
+			continue
 		}
+		n, line := place(e, ix)
+		if n == 1 && line == 0 {
+			out = out[:0]
+		}
+		out = append(out, name(n, line, e.Filament))
 	}
 	return out
 }

@@ -87,6 +87,8 @@ func (s *Server) routes() {
 	a.Get("/prints/:id", s.bench)
 	a.Get("/prints/:id/book", s.book)
 	a.Get("/prints/:id/layers/:n", s.geometry)
+	a.Get("/prints/:id/layers/:n/thread", s.thread)
+	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
 	a.Post("/prints/:id/ears", s.addEar)
 	a.Post("/prints/:id/first", s.firstFilament)
 	a.Post("/prints/:id/undo", s.undo)

@@ -75,7 +75,7 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		st := &stands[i]
 		st.Facts = fmt.Sprintf("%s mm · %s", trimmed(b.ix.Height()), layersWord(len(b.ix.Layers)))
 		st.Facts += " · " + hours(b.ix.Seconds)
-		st.Next = m.next()
+		st.Next = m.next(b.ix)
 		h, w := b.size()
 		own := px
 		if h*px > shelfHigh || w*px > shelfWide {
@@ -105,14 +105,14 @@ func layersWord(n int) string {
 }
 
 // next says what is to do with a print, or what was done.
-func (m *marked) next() string {
+func (m *marked) next(ix *layer.Index) string {
 	n := len(m.plan.Ears)
 	if n == 0 {
 		return "not marked yet"
 	}
 	var names []string
 	seen := map[string]bool{}
-	for _, b := range m.bands() {
+	for _, b := range m.bands(ix) {
 		if b.Name != "" && !seen[b.Name] {
 			seen[b.Name] = true
 			names = append(names, b.Name)

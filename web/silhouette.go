@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dogear/core/gcode"
+	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -40,7 +41,7 @@ func silhouette(b *book, m *marked, px float64) picture {
 	x := func(mm float32) float64 { return flag + float64(mm-b.outline.Box[0])*px }
 	y := func(z gcode.Nano) float64 { return p.H - z.Millimetres()*px }
 	type row struct{ x0, x1, y0, y1 float64 }
-	bands := m.bands()
+	bands := m.bands(b.ix)
 	var all []row
 	next := 0
 	for n := range b.ix.Layers {
@@ -88,12 +89,10 @@ func silhouette(b *book, m *marked, px float64) picture {
 		right = append(right, fmt.Sprintf("%.1f %.1fL%.1f %.1f", r.x1, r.y1, r.x1, r.y0))
 	}
 	flush()
-	for _, e := range sortedEars(m.plan) {
-		if e.BeforeLayer < 1 || e.BeforeLayer > len(b.ix.Layers) {
-			continue
-		}
-		l := &b.ix.Layers[e.BeforeLayer-1]
-		f := b.outline.Front[e.BeforeLayer-1]
+	for _, e := range sortedEars(m.plan, b.ix) {
+		n, _ := place(e, b.ix)
+		l := &b.ix.Layers[n-1]
+		f := b.outline.Front[n-1]
 		if len(f) < 2 {
 			continue
 		}
@@ -103,10 +102,28 @@ func silhouette(b *book, m *marked, px float64) picture {
 	return p
 }
 
-// sortedEars returns the ears from below upward.
-func sortedEars(p *plan.Plan) []plan.Ear {
+// place returns the layer an ear stands before, or, with a line, lies inside.
+func place(e plan.Ear, ix *layer.Index) (n int, line int64) {
+	if e.BeforeLine == 0 {
+		return min(max(e.BeforeLayer, 1), len(ix.Layers)), 0
+	}
+	n = max(ix.At(e.BeforeLine), 1)
+	if l := &ix.Layers[n-1]; e.BeforeLine <= l.First {
+		return n, 0
+	} else if e.BeforeLine > l.Last && n < len(ix.Layers) {
+		return n + 1, 0
+	}
+	return n, e.BeforeLine
+}
+
+// sortedEars returns the ears in the order in which the printer reaches them.
+func sortedEars(p *plan.Plan, ix *layer.Index) []plan.Ear {
 	out := append([]plan.Ear(nil), p.Ears...)
-	sort.SliceStable(out, func(i, j int) bool { return out[i].BeforeLayer < out[j].BeforeLayer })
+	sort.SliceStable(out, func(i, j int) bool {
+		a, la := place(out[i], ix)
+		b, lb := place(out[j], ix)
+		return a < b || a == b && la < lb
+	})
 	return out
 }
 

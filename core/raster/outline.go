@@ -92,6 +92,10 @@ func Surrounds(path []layer.Move, part [4]gcode.Nano) bool {
 	return b[0] < part[0].Millimetres()-d && b[1] < part[1].Millimetres()-d && b[2] > part[2].Millimetres()+d && b[3] > part[3].Millimetres()+d
 }
 
+// Around reports whether a path of one of the first two layers is a skirt by
+// its shape.
+func Around(ix *layer.Index, path []layer.Move) bool { return Surrounds(path, partBox(ix)) }
+
 // strip is a row of columns that are covered or not.
 type strip struct {
 	lo, step float64

@@ -1,11 +1,16 @@
+import htmx from "htmx.org";
 import { Spine } from "./spine.js";
-import { View, draw, parse } from "./page.js";
+import { Thread } from "./thread.js";
+import { View, draw, nearest, parse, parseOverlay, WAY } from "./page.js";
 import { understand } from "./goto.js";
-import { hours, mm } from "./words.js";
+import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
 
-// bench is the open book: it holds the fold and keeps pages, spine, margin and
-// address bar at it.
+// bench is the open book: it holds the fold and keeps pages, spine, thread,
+// margin and address bar at it.
+//
+// The fold lies before layer state.fold, or, when state.path is above 0, inside
+// that layer, before its path number state.path.
 export async function bench(root) {
   const id = root.dataset.bench;
   const q = (sel) => root.querySelector(sel);
@@ -14,39 +19,114 @@ export async function bench(root) {
   if (!answer.ok) return say("This print could not be opened. Load the page again.");
   const book = await answer.json();
   const N = book.z.length;
-  const pad = (b) => [b[0] - 1, b[1] - 1, b[2] + 1, b[3] + 1];
-  const view = new View(pad(book.box));
-  const svg = q("[data-spine]");
-  const spine = new Spine(svg, book);
-  const left = q('[data-page="left"]'), right = q('[data-page="right"]');
-  const state = { fold: 1, ears: [], bands: [], travel: false };
-  const kept = new Map();
+  const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
+  const svg = q("[data-spine]"), ribbon = q("[data-thread]");
+  const spine = new Spine(svg, book), thread = new Thread(ribbon);
+  const canvas = { left: q('[data-page="left"]'), right: q('[data-page="right"]') };
+  const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], travel: false, rest: false };
 
   // ---- layers, fetched once and ahead for the neighbours
-  function layer(n) {
-    if (n < 1 || n > N) return Promise.resolve(null);
-    if (!kept.has(n)) {
-      kept.set(n, fetch(`/prints/${id}/layers/${n}?v=${book.version}`).then((r) => { if (!r.ok) throw new Error(); return r.arrayBuffer(); }).then(parse)
-        .catch(() => { kept.delete(n); return null; }));
-      if (kept.size > 60) kept.delete(kept.keys().next().value);
+  const kept = new Map();
+  function fetched(key, url, read) {
+    if (!kept.has(key)) {
+      kept.set(key, fetch(url).then((r) => { if (!r.ok) throw new Error(); return read(r); }).catch(() => { kept.delete(key); return null; }));
+      if (kept.size > 120) kept.delete(kept.keys().next().value);
     }
-    return kept.get(n);
+    return kept.get(key);
+  }
+  const inBook = (n) => n >= 1 && n <= N;
+  const at = (n, what = "") => `/prints/${id}/layers/${n}${what}?v=${book.version}`;
+  const layer = (n) => (inBook(n) ? fetched(`g${n}`, at(n), async (r) => parse(await r.arrayBuffer())) : Promise.resolve(null));
+  const order = (n) => (inBook(n) ? fetched(`t${n}`, at(n, "/thread"), (r) => r.json()) : Promise.resolve(null));
+  const overlay = (n) => (inBook(n) ? fetched(`o${n}`, at(n, "/overlay"), async (r) => parseOverlay(await r.arrayBuffer())) : Promise.resolve(null));
+
+  // ---- colours
+  const bandAt = (n, line = 0) => {
+    let b = state.bands[0];
+    for (const x of state.bands) if (x.from < n || (x.from === n && x.line <= line)) b = x;
+    return b;
+  };
+  const endOf = (n) => bandAt(n, Infinity);
+
+  // parts splits pieces from … to-1 of layer n where a band begins inside it.
+  function parts(n, geo, from, to, override) {
+    const out = [];
+    let band = bandAt(n), start = from;
+    for (const x of state.bands.filter((b) => b.from === n && b.line > 0)) {
+      let i = start;
+      while (i < to && geo.line[i] < x.line) i++;
+      if (i > start) out.push({ geo, from: start, to: i, colour: override || band.colour });
+      start = i;
+      band = x;
+    }
+    if (start < to) out.push({ geo, from: start, to, colour: override || band.colour });
+    return out;
   }
 
-  const bandOf = (n) => { let b = state.bands[0]; for (const x of state.bands) if (x.from <= n) b = x; return b; };
-  const under = (n) => spine.under(n);
-
   // ---- drawing
-  let drawing = 0;
+  const shown = { left: null, right: null }; // what hovering asks
+  const laid = (geo, from, to, last) => {
+    for (let i = last ? to - 1 : from; last ? i >= from : i < to; i += last ? -1 : 1) if (geo.kind[i] !== WAY) return i;
+    return -1;
+  };
+  const next = () => nextFilament()?.colour;
+
+  let turn = 0;
   async function pages() {
-    const turn = ++drawing;
+    const mine = ++turn;
     const n = state.fold;
-    const [l, r] = await Promise.all([layer(n - 1), layer(n)]);
-    if (turn !== drawing) return;
-    if (!l && n > 1 || !r && n <= N) say("A layer could not be loaded. Is Dogear still running?");
-    draw(left, view, { geo: l, colour: bandOf(Math.max(n - 1, 1)).colour, travel: state.travel, at: "end", nothing: n === 1 ? "the bare bed" : "" });
-    draw(right, view, { geo: r, below: l, colour: bandOf(Math.min(n, N)).colour, travel: state.travel, at: "start", nothing: n > N ? "nothing more: the print is done" : "" });
-    layer(n + 1); layer(n - 2); layer(n + 2);
+    const inside = state.path > 0;
+    const [l, r, t] = await Promise.all([layer(n - 1), layer(n), order(n)]);
+    if (mine !== turn) return;
+    if ((!l && n > 1) || (!r && n <= N)) say("A layer could not be loaded. Is Dogear still running?");
+    const rest = state.rest ? next() : "";
+    if (inside && r && t) {
+      const cut = cutAt(t, r);
+      shown.left = { n, geo: r, from: 0, to: cut };
+      shown.right = { n, geo: r, from: cut, to: r.n };
+      draw(canvas.left, view, { parts: parts(n, r, 0, cut), below: l, travel: state.travel, at: { geo: r, piece: laid(r, 0, cut, true), end: true, text: "ends here" } });
+      draw(canvas.right, view, { parts: parts(n, r, cut, r.n, rest), below: l, travel: state.travel, at: { geo: r, piece: laid(r, cut, r.n, false), end: false, text: "begins here" } });
+    } else {
+      shown.left = l && { n: n - 1, geo: l, from: 0, to: l.n };
+      shown.right = r && { n, geo: r, from: 0, to: r.n };
+      draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
+      const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
+      draw(canvas.right, view, page);
+      overlay(n).then((o) => { if (mine === turn && o && n > 1) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } });
+    }
+    ribbonNow(t);
+    for (const k of [n + 1, n - 2, n + 2]) layer(k);
+    for (const k of [n + 1, n - 1]) { order(k); overlay(k); }
+  }
+
+  function cutAt(t, geo) {
+    if (state.time >= 0) { // playing: inside a path too
+      const p = t.paths.findLast((x) => x.begin <= state.time);
+      if (!p) return 0;
+      const f = Math.min(1, (state.time - p.begin) / Math.max(p.end - p.begin, 1e-6));
+      return Math.round(p.from + f * (p.to - p.from));
+    }
+    return state.path < t.paths.length ? t.paths[state.path].from : geo.n;
+  }
+
+  function notes(o) {
+    const area = (runs) => { let s = 0; for (let i = 0; i + 2 < runs.length; i += 3) s += runs[i + 2] - runs[i + 1]; return s * 0.2; };
+    const a = area(o.fresh), b = area(o.covered);
+    const words = [];
+    if (a > 0.5) words.push(`new here: ${a.toFixed(0)} mm² over nothing`);
+    if (b > 0.5) words.push(`covered here: ${b.toFixed(0)} mm²`);
+    if (words.length) put("right-hover", words.join(" · "));
+  }
+
+  function ribbonNow(t) {
+    const n = state.fold;
+    if (!t || !t.paths.length) { ribbon.replaceChildren(); put("thread-title", "Thread"); put("thread-note", n > N ? "the print is done" : ""); return; }
+    const time = state.time >= 0 ? state.time : state.path < t.paths.length ? (state.path ? t.paths[state.path].begin : 0) : t.seconds;
+    thread.draw(t, state.path, time, state.ears.filter((e) => e.before === n && e.line));
+    put("thread-title", `Thread of layer ${n}`);
+    const p = t.paths[Math.min(state.path, t.paths.length - 1)];
+    put("thread-note", state.path === 0 ? `${hours(t.seconds)} · ${count(t.paths.length)} paths · drag the marker to fold inside the layer`
+      : state.path < t.paths.length ? `after ${state.path} of ${count(t.paths.length)} paths, ${hours(time)} in · next: ${p.name}, line ${count(p.line)}` : `the whole layer, ${hours(t.seconds)}`);
   }
 
   function name(n) {
@@ -64,64 +144,152 @@ export async function bench(root) {
       return e;
     };
     p.replaceChildren();
-    if (n === 1) { p.append("Nothing is laid yet · ", b(bandOf(1)), ` begins with layer 1${name(1)}`); return; }
-    if (n > N) { p.append(b(bandOf(N)), ` ends with layer ${N}${name(N)} · the print is done`); return; }
-    const x = bandOf(n - 1), y = bandOf(n);
+    if (n > N) { p.append(b(endOf(N)), ` ends with layer ${N}${name(N)} · the print is done`); return; }
+    if (state.path > 0) {
+      const line = lineNow();
+      const x = bandAt(n, line - 1), y = bandAt(n, line);
+      if (x === y) p.append(`Inside layer ${n}${name(n)}, in front of line ${count(line)} · all `, b(x));
+      else p.append(b(x), ` ends inside layer ${n}${name(n)} · `, b(y), ` begins in front of line ${count(line)}`);
+      return;
+    }
+    if (n === 1) { p.append("Nothing is laid yet · ", b(bandAt(1)), ` begins with layer 1${name(1)}`); return; }
+    const x = endOf(n - 1), y = bandAt(n);
     if (x === y) p.append(`Layer ${n - 1} is laid · layer ${n} comes next${name(n)} · both `, b(x));
     else p.append(b(x), ` ends with layer ${n - 1} · `, b(y), ` begins with layer ${n}${name(n)}`);
   }
 
-  function show() {
+  let threadNow = null; // of the layer above the fold, once it is here
+  const lineNow = () => (state.path > 0 && threadNow ? (threadNow.paths[state.path]?.line ?? 0) : 0);
+
+  async function show() {
     const n = state.fold;
-    put("height", mm(under(n)));
+    if (n < 1) return; // not opened yet
+    threadNow = state.path > 0 ? await order(n) : null;
+    if (n !== state.fold) return;
+    const inside = state.path > 0;
+    put("what", inside ? "Inside the layer at" : "Fold at");
+    put("height", mm(inside ? book.z[n - 1] : spine.under(n)));
     sentence();
-    put("left-name", n === 1 ? "The bed" : `Layer ${n - 1}`);
-    put("left-note", n === 1 ? "" : `already laid · ${mm(book.z[n - 2])} mm`);
+    put("left-hover", "");
+    put("right-hover", "");
+    put("left-name", inside ? `Layer ${n}` : n === 1 ? "The bed" : `Layer ${n - 1}`);
+    put("left-note", inside ? "the part already laid" : n === 1 ? "" : `already laid · ${mm(book.z[n - 2])} mm`);
     put("right-name", n > N ? "Done" : `Layer ${n}`);
-    put("right-note", n > N ? "" : `laid next · ${mm(book.z[n - 1])} mm · ${hours(book.took[n - 1])}`);
-    left.setAttribute("aria-label", n === 1 ? "The bare bed" : `Layer ${n - 1} from above, the last one laid`);
-    right.setAttribute("aria-label", n > N ? "Nothing more" : `Layer ${n} from above, laid next`);
+    put("right-note", n > N ? "" : inside ? "the part still to come" : `laid next · ${mm(book.z[n - 1])} mm · ${hours(book.took[n - 1])}`);
+    canvas.left.setAttribute("aria-label", inside ? `The part of layer ${n} already laid` : n === 1 ? "The bare bed" : `Layer ${n - 1} from above, the last one laid`);
+    canvas.right.setAttribute("aria-label", n > N ? "Nothing more" : inside ? `The part of layer ${n} still to come` : `Layer ${n} from above, laid next`);
     svg.setAttribute("aria-valuemax", N + 1);
     svg.setAttribute("aria-valuenow", n);
-    svg.setAttribute("aria-valuetext", `${mm(under(n))} mm, before layer ${n}`);
-    const ear = state.ears.find((e) => e.before === n);
+    svg.setAttribute("aria-valuetext", `${mm(spine.under(n))} mm, before layer ${n}`);
+    const ear = earHere();
     const corner = q("[data-corner]");
     corner.toggleAttribute("hidden", !ear);
-    if (ear) { const p = corner.querySelector("path"); p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink"); if (ear.colour) p.setAttribute("fill", ear.colour); }
-    spine.draw(n, state.ears, state.bands);
+    if (ear) {
+      const p = corner.querySelector("path");
+      p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink");
+      if (ear.colour) p.setAttribute("fill", ear.colour);
+    }
+    spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside);
     put("scale", spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
     pages();
   }
 
+  const earHere = () => state.ears.find((e) => e.before === state.fold && (state.path > 0 ? e.line && threadNow && pathOf(threadNow, e.line) === state.path : !e.line));
+
   function margin() {
-    const n = state.fold;
+    const n = state.fold, ear = earHere();
     for (const li of root.querySelectorAll("[data-ear]")) {
-      const open = Number(li.dataset.before) === n;
+      const open = li.dataset.ear === ear?.id;
       li.dataset.open = open;
       li.querySelector("[data-more]").hidden = !open;
       li.querySelector("[data-jump]").setAttribute("aria-expanded", open);
     }
-    const input = q("#before");
-    input.value = n;
-    const has = state.ears.some((e) => e.before === n);
-    q("[data-mark]").hidden = has || n > N;
-    put("mark-title", n <= N ? `Mark the fold before layer ${n}` : "");
-    const here = n > 1 ? bandOf(n - 1)?.filament : "";
+    q("#before").value = state.path > 0 ? "" : n;
+    q("#line").value = lineNow() || "";
+    const end = n > N || (state.path > 0 && !lineNow());
+    q("[data-mark]").hidden = !!ear || end;
+    put("mark-title", state.path > 0 ? `Mark the fold inside layer ${n}` : n <= N ? `Mark the fold before layer ${n}` : "");
+    const here = n > 1 || state.path > 0 ? filamentBefore() : "";
     for (const b of root.querySelectorAll("[data-mark] [data-filament]")) b.disabled = b.dataset.filament === here;
   }
 
+  const filamentBefore = () => (state.path > 0 ? bandAt(state.fold, lineNow() - 1) : endOf(Math.max(state.fold - 1, 1)))?.filament;
+
+  // nextFilament is the one that a mark would put here: the filament before the
+  // last one comes back, since bands usually take turns.
+  function nextFilament() {
+    const here = filamentBefore();
+    const earlier = state.bands.filter((b) => b.from < state.fold).map((b) => b.filament).reverse().find((f) => f !== here);
+    const slug = earlier || [...root.querySelectorAll("[data-mark] [data-filament]")].map((b) => b.dataset.filament).find((f) => f !== here);
+    return slug ? { slug, ...book.filaments[slug] } : null;
+  }
+
   // ---- the fold
-  function go(n, remember = true) {
+  function remember() {
+    const u = new URL(location.href);
+    u.searchParams.set("before", state.fold);
+    const line = lineNow();
+    if (state.path > 0 && line) u.searchParams.set("line", line); else u.searchParams.delete("line");
+    history.replaceState(null, "", u);
+  }
+
+  async function go(n, path = 0) {
     n = Math.max(1, Math.min(N + 1, n));
-    if (n === state.fold && remember) return;
+    if (n === state.fold && path === state.path && state.time < 0) return;
+    stop();
     state.fold = n;
-    if (remember) {
-      const u = new URL(location.href);
-      u.searchParams.set("before", n);
-      history.replaceState(null, "", u);
-    }
-    show();
+    state.path = n > N ? 0 : path;
+    await show();
+    remember();
+  }
+
+  // pathOf returns the path that a line opens or lies in; 0 for the first one.
+  const pathOf = (t, line) => Math.max(0, t.paths.findLastIndex((p) => p.line <= line));
+
+  // goLine folds inside the layer a line belongs to, in front of the path that
+  // the line opens or lies in.
+  async function goLine(n, line) {
+    const t = await order(n);
+    if (!t) return go(n);
+    await go(n, pathOf(t, line));
+  }
+
+  async function along(by) {
+    const t = await order(state.fold);
+    if (!t) return;
+    const k = state.path + by;
+    if (k < 0) { const b = await order(state.fold - 1); return b ? go(state.fold - 1, b.paths.length - 1) : undefined; }
+    if (k >= t.paths.length) return go(state.fold + 1);
+    return go(state.fold, k);
+  }
+
+  // ---- playing the thread: a layer in about eight seconds
+  let frame = 0;
+  function stop() {
+    cancelAnimationFrame(frame);
+    frame = 0;
+    state.time = -1;
+    press("play", false);
+  }
+  async function play() {
+    if (frame) { const t = await order(state.fold); const k = t.paths.findIndex((p) => p.begin > state.time); stop(); state.path = k < 0 ? t.paths.length : k; await show(); return remember(); }
+    const t = await order(state.fold);
+    if (!t || !t.paths.length) return;
+    const still = matchMedia("(prefers-reduced-motion: reduce)").matches;
+    if (still) return along(1);
+    const from = state.path < t.paths.length ? t.paths[state.path].begin : 0;
+    const rate = Math.max(t.seconds / 8, 1), start = performance.now();
+    state.path = Math.max(state.path, 1);
+    press("play", true);
+    const tick = (now) => {
+      state.time = from + ((now - start) / 1000) * rate;
+      if (state.time >= t.seconds) { stop(); return go(state.fold + 1); }
+      frame = requestAnimationFrame(tick);
+      pages();
+    };
+    await show();
+    frame = requestAnimationFrame(tick);
   }
 
   function marks() {
@@ -129,55 +297,57 @@ export async function bench(root) {
     const d = JSON.parse(m.dataset.marks);
     state.ears = d.ears;
     state.bands = d.bands;
-    if (m.dataset.said) say(m.dataset.said);
+    if (m.dataset.said) { say(m.dataset.said); delete m.dataset.said; }
   }
 
   function mark() {
-    const ear = state.ears.find((e) => e.before === state.fold);
-    if (ear) { root.querySelector(`[data-ear="${ear.id}"] [data-remove]`).click(); return; }
-    if (state.fold > N) return say("There is nothing above this fold to mark.");
-    // The filament before the last one comes back: bands usually take turns.
-    const here = bandOf(Math.max(state.fold - 1, 1)).filament;
-    const before = state.bands.filter((b) => b.from < state.fold).map((b) => b.filament).reverse().find((f) => f !== here);
-    const buttons = [...root.querySelectorAll("[data-mark] [data-filament]")];
-    const b = buttons.find((x) => x.dataset.filament === before) || buttons.find((x) => x.dataset.filament !== here);
-    (b || q("[data-mark] [data-plain]")).click();
+    const ear = earHere();
+    if (ear) return root.querySelector(`[data-ear="${ear.id}"] [data-remove]`).click();
+    if (q("[data-mark]").hidden) return say("There is nothing above this fold to mark.");
+    const f = nextFilament();
+    (root.querySelector(`[data-mark] [data-filament="${f?.slug}"]`) || q("[data-mark] [data-plain]")).click();
   }
 
-  const earAfter = (dir) => {
-    const list = state.ears.map((e) => e.before).sort((a, b) => a - b);
-    const n = dir > 0 ? list.find((v) => v > state.fold) : list.reverse().find((v) => v < state.fold);
-    if (n) go(n); else say(dir > 0 ? "There is no ear above." : "There is no ear below.");
-  };
+  const goEar = (e) => (e.line ? goLine(e.before, e.line) : go(e.before));
+  const key = (e) => e.before * 1e12 + (e.line || 0);
+  function earAfter(dir) {
+    const now = state.fold * 1e12 + lineNow();
+    const list = state.ears.filter((e) => (dir > 0 ? key(e) > now : key(e) < now)).sort((a, b) => dir * (key(a) - key(b)));
+    if (list.length) goEar(list[0]); else say(dir > 0 ? "There is no ear above." : "There is no ear below.");
+  }
+  function landmark() {
+    const now = state.fold * 1e12 + lineNow();
+    const list = book.landmarks.filter((m) => key(m) > now).sort((a, b) => key(a) - key(b));
+    if (!list.length) return say(book.landmarks.length ? "There is no landmark above." : "No fold of this print stands out.");
+    goEar(list[0]).then(() => say(list[0].reason + "."));
+  }
 
   const acts = {
-    up: () => go(state.fold + 1), down: () => go(state.fold - 1), up10: () => go(state.fold + 10), down10: () => go(state.fold - 10),
-    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark,
+    up: () => go(state.fold + 1), down: () => go(state.path > 0 ? state.fold : state.fold - 1), up10: () => go(state.fold + 10), down10: () => go(state.fold - 10),
+    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play,
+    on: () => along(1), back: () => along(-1),
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
+    rest: () => { state.rest = !state.rest; press("rest", state.rest); show(); },
     fit: () => { view.fit(); pages(); },
     keys: () => document.querySelector("[data-keys]").showModal(),
     undo: () => q('#margin [data-act="undo"]').click(), redo: () => q('#margin [data-act="redo"]').click(),
     goto: () => { q("#goto").focus(); q("#goto").select(); },
   };
-  const press = (name, on) => q(`[role="toolbar"] [data-act="${name}"]`).setAttribute("aria-pressed", on);
-  press("side", false);
-  press("travel", false);
+  function press(act, on) { q(`button[data-act="${act}"]`).setAttribute("aria-pressed", on); }
+  for (const a of ["side", "travel", "rest", "play"]) press(a, false);
 
-  root.querySelector('[role="toolbar"]').addEventListener("click", (e) => {
-    const b = e.target.closest("[data-act]");
-    if (b) acts[b.dataset.act]();
-  });
   root.addEventListener("click", (e) => {
+    const b = e.target.closest("[data-act]");
+    if (b && !b.closest("#margin") && acts[b.dataset.act]) return acts[b.dataset.act]();
     const j = e.target.closest("[data-jump]");
-    if (j) go(Number(j.dataset.jump));
+    if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
   });
 
-  const keys = { ArrowUp: "up", ArrowDown: "down", Home: "home", End: "end", n: "next", p: "prev", m: "mark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", f: "fit", "?": "keys" };
+  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", " ": "play", "?": "keys" };
   document.addEventListener("keydown", (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
-    const typing = e.target.closest("input, textarea, select");
-    if (typing) { if (e.key === "Escape") e.target.blur(); return; }
+    if (e.target.closest("input, textarea, select")) { if (e.key === "Escape") e.target.blur(); return; }
     if (e.target.closest("summary, button, a") && (e.key === "Enter" || e.key === " ")) return;
     let act = keys[e.key];
     if (e.shiftKey && e.key === "ArrowUp") act = "up10";
@@ -187,17 +357,17 @@ export async function bench(root) {
     acts[act]();
   });
 
-  q("[data-goto]").addEventListener("submit", (e) => {
+  q("[data-goto]").addEventListener("submit", async (e) => {
     e.preventDefault();
     const r = understand(q("#goto").value, book);
     if (r.error) return say(r.error);
-    go(r.fold);
-    say(`${r.said}: fold before layer ${r.fold}.`);
     q("#goto").blur();
+    await (r.line && r.line > book.fold[r.fold - 1] ? goLine(r.fold, r.line) : go(r.fold));
+    say(`${r.said}: ${state.path > 0 ? `fold inside it, in front of line ${count(lineNow())}` : `fold before layer ${state.fold}`}.`);
   });
 
-  // ---- the pointer on the spine
-  let wheel = 0;
+  // ---- the pointer on the spine: drag the fold, or an ear
+  let wheel = 0, ear = null;
   svg.addEventListener("wheel", (e) => {
     e.preventDefault();
     wheel += e.deltaMode ? e.deltaY * 40 : e.deltaY;
@@ -205,40 +375,89 @@ export async function bench(root) {
     if (steps) { wheel -= steps * 40; go(state.fold - steps); }
   }, { passive: false });
   const drag = (e) => go(spine.at(e.clientY - svg.getBoundingClientRect().top));
-  svg.addEventListener("pointerdown", (e) => { svg.setPointerCapture(e.pointerId); svg.focus({ preventScroll: true }); drag(e); });
+  svg.addEventListener("pointerdown", (e) => {
+    const dot = e.target.closest(".mark-dot");
+    if (dot) return goEar({ before: Number(dot.dataset.before), line: Number(dot.dataset.line) });
+    ear = e.target.closest("[data-ear-id]")?.dataset.earId || null;
+    svg.setPointerCapture(e.pointerId);
+    svg.focus({ preventScroll: true });
+    if (ear) goEar(state.ears.find((x) => x.id === ear)); else drag(e);
+  });
   svg.addEventListener("pointermove", (e) => { if (svg.hasPointerCapture(e.pointerId)) drag(e); });
+  svg.addEventListener("pointerup", (e) => {
+    const moved = ear && state.ears.find((x) => x.id === ear);
+    const to = spine.at(e.clientY - svg.getBoundingClientRect().top);
+    ear = null;
+    if (moved && to !== moved.before && to <= N) htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, { source: q("#margin"), target: "#margin", swap: "outerHTML", values: { before: to } });
+  });
 
-  // ---- the pointer on the pages: both move together
-  for (const c of [left, right]) {
+  // ---- the pointer on the thread
+  const scrub = async (e) => {
+    const t = await order(state.fold);
+    if (t && t.paths.length && thread.data) go(state.fold, thread.at(e.clientX - ribbon.getBoundingClientRect().left));
+  };
+  ribbon.addEventListener("pointerdown", (e) => {
+    const dot = e.target.closest(".mark-dot");
+    if (dot) return go(state.fold, Number(dot.dataset.path));
+    ribbon.setPointerCapture(e.pointerId);
+    ribbon.focus({ preventScroll: true });
+    scrub(e);
+  });
+  ribbon.addEventListener("pointermove", (e) => { if (ribbon.hasPointerCapture(e.pointerId)) scrub(e); });
+
+  // ---- the pointer on the pages: both move together; hovering tells
+  for (const [side, c] of Object.entries(canvas)) {
     c.addEventListener("wheel", (e) => {
       e.preventDefault();
       const r = c.getBoundingClientRect();
-      const m = view.matrix(r.width, r.height);
-      const x = (e.clientX - r.left - m[4]) / m[0], y = (m[5] - (e.clientY - r.top)) / m[0];
+      const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
       view.zoom = Math.max(0.5, Math.min(60, view.zoom * Math.exp(-e.deltaY / 300)));
-      const k = view.matrix(r.width, r.height);
-      view.dx += x - (e.clientX - r.left - k[4]) / k[0];
-      view.dy += y - (k[5] - (e.clientY - r.top)) / k[0];
+      const [x1, y1] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
+      view.dx += x - x1;
+      view.dy += y - y1;
       pages();
     }, { passive: false });
     c.addEventListener("pointerdown", (e) => c.setPointerCapture(e.pointerId));
     c.addEventListener("pointermove", (e) => {
-      if (!c.hasPointerCapture(e.pointerId)) return;
-      const s = view.scale(c.clientWidth, c.clientHeight);
-      view.dx -= e.movementX / s;
-      view.dy += e.movementY / s;
-      pages();
+      if (c.hasPointerCapture(e.pointerId)) {
+        const s = view.scale(c.clientWidth, c.clientHeight);
+        view.dx -= e.movementX / s;
+        view.dy += e.movementY / s;
+        return pages();
+      }
+      tell(side, c, e);
     });
+    c.addEventListener("pointerleave", () => put(`${side}-hover`, ""));
     c.addEventListener("dblclick", () => acts.fit());
   }
 
-  document.addEventListener("htmx:afterSettle", (e) => { if (root.querySelector("#margin")) { marks(); show(); } });
-  new ResizeObserver(() => show()).observe(left);
+  async function tell(side, c, e) {
+    const s = shown[side];
+    const r = c.getBoundingClientRect();
+    const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
+    let text = `X ${x.toFixed(2)}  Y ${y.toFixed(2)} mm`;
+    if (s) {
+      const i = nearest(s.geo, s.from, s.to, x, y, 5 / view.scale(r.width, r.height), state.travel);
+      if (i >= 0) {
+        const t = await order(s.n);
+        const p = t?.paths.find((v) => i >= v.from && i < v.to);
+        text = p ? `${p.name} · ${p.length.toFixed(1)} mm · ${p.feed.toFixed(0)} mm/s · ${hours(p.begin)} in · line ${count(s.geo.line[i])}  —  ${text}` : `travel · line ${count(s.geo.line[i])}  —  ${text}`;
+      }
+    }
+    put(`${side}-hover`, text);
+  }
+
+  document.addEventListener("htmx:afterSettle", () => { if (root.querySelector("#margin")) { marks(); show(); } });
+  new ResizeObserver(() => show()).observe(canvas.left);
   window.addEventListener("dogear:theme", show);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", show);
 
   marks();
-  const asked = Number(new URL(location.href).searchParams.get("before"));
-  go(asked || state.ears[0]?.before || Math.ceil((N + 1) / 2), false);
+  const asked = new URL(location.href).searchParams;
+  const first = state.ears[0];
+  const n = Number(asked.get("before")) || first?.before || Math.ceil((N + 1) / 2);
+  state.fold = 0;
+  const line = Number(asked.get("line")) || (asked.get("before") ? 0 : first?.line) || 0;
+  await (line ? goLine(n, line) : go(n));
   root.dataset.ready = "true";
 }

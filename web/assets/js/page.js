@@ -1,9 +1,11 @@
 import { contrast, mix, token } from "./colour.js";
 
 // Classes of path as the server numbers them (core/layer.Class).
-const WAY = 0;
+export const WAY = 0;
 const tones = [0, 0, 0.28, 0.56, 0.4, 0.66, 0.62, 0.4]; // share of the page's colour
 const thins = [1, 1, 0.9, 0.8, 0.85, 0.7, 0.7, 0.8]; // of the laid width
+const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
+const BLOCK = 2048;
 
 // parse reads what /prints/:id/layers/:n sends.
 export function parse(buf) {
@@ -12,18 +14,23 @@ export function parse(buf) {
   const line = new Uint32Array(buf, 4 + 16 * n, n);
   const kind = new Uint8Array(buf, 4 + 20 * n, n);
   const width = new Uint8Array(buf, 4 + 21 * n, n);
-  let first = -1, last = -1;
-  for (let i = 0; i < n; i++) if (kind[i] !== WAY) { if (first < 0) first = i; last = i; }
-  return { n, xy, line, kind, width, first, last, drawn: null, outline: null };
+  return { n, xy, line, kind, width, blocks: null };
 }
 
-// prepare groups the pieces into one Path2D for each kind and width, once.
-function prepare(g) {
-  if (g.drawn) return g.drawn;
+// parseOverlay reads what /prints/:id/layers/:n/overlay sends.
+export function parseOverlay(buf) {
+  const v = new DataView(buf);
+  const a = v.getUint32(0, true), b = v.getUint32(4, true);
+  const f = new Float32Array(buf, 8);
+  return { fresh: f.subarray(0, 3 * a), covered: f.subarray(3 * a, 3 * (a + b)) };
+}
+
+// paths groups pieces from … to-1 into one Path2D for each kind and width.
+function paths(g, from, to) {
   const groups = new Map();
   let px = NaN, py = NaN, last = -1;
-  for (let i = 0; i < g.n; i++) {
-    const key = g.kind[i] * 256 + (g.kind[i] === WAY ? 0 : Math.max(5, Math.round(g.width[i] / 4) * 4));
+  for (let i = from; i < to; i++) {
+    const key = g.kind[i] * 256 + (g.kind[i] === WAY ? 0 : Math.max(4, Math.round(g.width[i] / 4) * 4));
     let p = groups.get(key);
     if (!p) groups.set(key, (p = new Path2D()));
     const x = g.xy[4 * i], y = g.xy[4 * i + 1];
@@ -33,10 +40,21 @@ function prepare(g) {
     p.lineTo(px, py);
     last = key;
   }
-  const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
-  g.drawn = [...groups].map(([key, path]) => ({ kind: key >> 8, width: (key & 255) / 50, path }))
-    .sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
-  return g.drawn;
+  return [...groups].map(([key, path]) => ({ kind: key >> 8, width: (key & 255) / 50, path }));
+}
+
+// range returns what to stroke for pieces from … to-1. Whole blocks are built
+// once and kept; only the ends are made anew while scrubbing.
+function range(g, from, to) {
+  g.blocks ??= [];
+  const out = [];
+  for (let b = Math.floor(from / BLOCK); b * BLOCK < to; b++) {
+    const x = Math.max(from, b * BLOCK), y = Math.min(to, (b + 1) * BLOCK, g.n);
+    if (x >= y) continue;
+    if (x === b * BLOCK && y === Math.min((b + 1) * BLOCK, g.n)) out.push(...(g.blocks[b] ??= paths(g, x, y)));
+    else out.push(...paths(g, x, y));
+  }
+  return out.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
 }
 
 // View is the common window of both pages: mm to pixels.
@@ -53,10 +71,19 @@ export class View {
     const cx = (this.box[0] + this.box[2]) / 2 + this.dx, cy = (this.box[1] + this.box[3]) / 2 + this.dy;
     return [s, 0, 0, -s, w / 2 - cx * s, (h - 14) / 2 + cy * s];
   }
+  // place maps a pixel to mm.
+  place(w, h, x, y) {
+    const m = this.matrix(w, h);
+    return [(x - m[4]) / m[0], (m[5] - y) / m[0]];
+  }
 }
 
-// draw paints one page. geo is what is laid, below the layer under it (or null).
-export function draw(canvas, view, { geo, below, colour, travel, at, nothing }) {
+// draw paints one page.
+//   parts    what is laid: { geo, from, to, colour }, in order
+//   below    the layer underneath, of which the outline is shown
+//   overlay  what lies over nothing and what is covered
+//   at       { geo, piece, end, text }: where the nozzle stands
+export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing, chosen }) {
   const dpr = window.devicePixelRatio || 1;
   const w = canvas.clientWidth, h = canvas.clientHeight;
   if (w === 0 || h === 0) return;
@@ -65,11 +92,11 @@ export function draw(canvas, view, { geo, below, colour, travel, at, nothing }) 
     canvas.height = Math.round(h * dpr);
   }
   const c = canvas.getContext("2d");
-  const page = token("page"), ink = token("ink"), faded = token("faded"), rule = token("rule");
+  const page = token("page"), ink = token("ink"), faded = token("faded"), sea = token("sea");
   c.setTransform(dpr, 0, 0, dpr, 0, 0);
   c.clearRect(0, 0, w, h);
   const m = view.matrix(w, h), s = m[0];
-  dots(c, m, w, h, s, rule);
+  dots(c, m, w, h, s, token("rule"));
   if (nothing) {
     c.fillStyle = faded;
     c.font = '13.5px "Source Sans 3 Variable", sans-serif';
@@ -78,23 +105,39 @@ export function draw(canvas, view, { geo, below, colour, travel, at, nothing }) 
     c.textAlign = "left";
     return;
   }
-  if (!geo) return;
   c.save();
   c.transform(...m);
   c.lineCap = "round";
   c.lineJoin = "round";
   if (below) {
-    // The layer before, faint: only its walls.
     c.strokeStyle = mix(page, ink, 0.2);
     c.lineWidth = 1.2 / s;
-    for (const g of prepare(below)) if (g.kind === 1) c.stroke(g.path);
+    for (const g of range(below, 0, below.n)) if (g.kind === 1) c.stroke(g.path);
   }
+  for (const p of parts) lay(c, s, p, page, ink, faded, travel);
+  if (overlay) over(c, s, overlay, sea, ink);
+  if (chosen) {
+    c.strokeStyle = sea;
+    for (const g of range(chosen.geo, chosen.from, chosen.to)) {
+      c.lineWidth = Math.max(g.width, 1.5 / s);
+      c.stroke(g.path);
+    }
+  }
+  c.restore();
+  if (at && at.piece >= 0) {
+    const k = 4 * at.piece + (at.end ? 2 : 0);
+    nozzle(c, m[0] * at.geo.xy[k] + m[4], m[3] * at.geo.xy[k + 1] + m[5], at.text, w, h, ink, page);
+  }
+  bar(c, s, h, ink, faded);
+}
+
+function lay(c, s, { geo, from, to, colour }, page, ink, faded, travel) {
+  const groups = range(geo, from, to);
   const pale = contrast(colour, page) < 1.7;
-  const dark = contrast(colour, page) < 1.25;
-  const groups = prepare(geo);
+  const close = contrast(colour, page) < 1.25;
   if (pale) {
     // An edge, so that white can be seen on paper and black at night.
-    c.strokeStyle = mix(colour, ink, dark ? 0.5 : 0.38);
+    c.strokeStyle = mix(colour, ink, close ? 0.5 : 0.38);
     for (const g of groups) {
       if (g.kind === WAY) continue;
       c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s) + 1.3 / s;
@@ -118,13 +161,47 @@ export function draw(canvas, view, { geo, below, colour, travel, at, nothing }) 
     c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s);
     c.stroke(g.path);
   }
-  c.restore();
-  if (at && geo.first >= 0) {
-    const i = at === "end" ? geo.last : geo.first;
-    const k = 4 * i + (at === "end" ? 2 : 0);
-    nozzle(c, m[0] * geo.xy[k] + m[4], m[3] * geo.xy[k + 1] + m[5], at === "end" ? "ends here" : "begins here", w, h, ink, page);
+}
+
+// over hatches what lies over nothing and dots what is covered.
+function over(c, s, o, sea, ink) {
+  const area = (runs) => {
+    const p = new Path2D();
+    const h = runs.length > 3 ? Math.max(cell(runs), 0.05) : 0.2;
+    for (let i = 0; i + 2 < runs.length; i += 3) p.rect(runs[i + 1], runs[i] - h / 2, runs[i + 2] - runs[i + 1], h);
+    return p;
+  };
+  for (const [runs, draw] of [[o.fresh, hatch], [o.covered, speckle]]) {
+    if (!runs.length) continue;
+    const p = area(runs);
+    let x0 = Infinity, y0 = Infinity, x1 = -Infinity, y1 = -Infinity;
+    for (let i = 0; i + 2 < runs.length; i += 3) { y0 = Math.min(y0, runs[i]); y1 = Math.max(y1, runs[i]); x0 = Math.min(x0, runs[i + 1]); x1 = Math.max(x1, runs[i + 2]); }
+    c.save();
+    c.clip(p);
+    draw(c, s, x0, y0, x1, y1, sea, ink);
+    c.restore();
   }
-  bar(c, s, h, ink, faded);
+}
+
+// cell is the height of a row of runs.
+function cell(runs) {
+  for (let i = 3; i + 2 < runs.length; i += 3) { const d = runs[i] - runs[i - 3]; if (d > 1e-4) return d * 1.02; }
+  return 0.2;
+}
+
+function hatch(c, s, x0, y0, x1, y1, sea) {
+  c.strokeStyle = sea;
+  c.lineWidth = 1.4 / s;
+  c.beginPath();
+  const step = 5 / s;
+  for (let x = x0 - (y1 - y0) - step; x < x1 + step; x += step) { c.moveTo(x, y0 - step); c.lineTo(x + (y1 - y0) + 2 * step, y1 + step); }
+  c.stroke();
+}
+
+function speckle(c, s, x0, y0, x1, y1, sea) {
+  c.fillStyle = sea;
+  const step = 5 / s;
+  for (let y = y0; y <= y1; y += step) for (let x = x0; x <= x1; x += step) { c.beginPath(); c.arc(x, y, 1.1 / s, 0, 7); c.fill(); }
 }
 
 function dots(c, m, w, h, s, rule) {
@@ -175,4 +252,18 @@ function bar(c, s, h, ink, faded) {
   c.fillStyle = ink;
   c.font = '12px "Source Sans 3 Variable", sans-serif';
   c.fillText(`${nice} mm`, x + nice * s + 7, y + 4);
+}
+
+// nearest returns the piece from … to-1 within reach (mm) of a place, or -1.
+export function nearest(g, from, to, x, y, reach, travel) {
+  let best = -1, d = reach * reach;
+  for (let i = from; i < to; i++) {
+    if (g.kind[i] === WAY && !travel) continue;
+    const x0 = g.xy[4 * i], y0 = g.xy[4 * i + 1], dx = g.xy[4 * i + 2] - x0, dy = g.xy[4 * i + 3] - y0;
+    const q = dx * dx + dy * dy;
+    const t = q > 0 ? Math.max(0, Math.min(1, ((x - x0) * dx + (y - y0) * dy) / q)) : 0;
+    const ex = x - x0 - t * dx, ey = y - y0 - t * dy, e = ex * ex + ey * ey;
+    if (e < d) { d = e; best = i; }
+  }
+  return best;
 }

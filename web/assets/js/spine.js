@@ -56,7 +56,9 @@ export class Spine {
     return best;
   }
 
-  draw(fold, ears, bands) {
+  // draw paints the spine at a fold. With a rest, everything from the fold up to
+  // the next ear takes its colour and what is done fades.
+  draw(fold, ears, bands, rest, inside) {
     this.layout();
     const { svg, book: b, w } = this;
     svg.setAttribute("viewBox", `0 0 ${w} ${this.h}`);
@@ -66,9 +68,10 @@ export class Spine {
     const N = b.z.length;
     for (let k = 0; k < bands.length; k++) {
       const from = bands[k].from, to = k + 1 < bands.length ? bands[k + 1].from : N + 1;
-      const d = this.shape(runs, from, to);
-      if (d) {
-        out.push(el("path", { d, fill: bands[k].colour }));
+      const cut = rest && fold > from && fold < to ? [[from, fold, bands[k].colour], [fold, to, rest]] : [[from, to, rest && fold === from ? rest : bands[k].colour]];
+      for (const [a, e, colour] of cut) {
+        const d = this.shape(runs, a, e);
+        if (d) out.push(el("path", { d, fill: colour, "fill-opacity": rest && a < fold ? 0.3 : 1 }));
       }
     }
     const strips = this.strips(runs, N);
@@ -80,10 +83,15 @@ export class Spine {
       const y = this.y(this.under(s.Before));
       out.push(el("circle", { cx: this.w - 52, cy: y, r: 3.5, fill: "none", class: "spine-ear" }));
     }
+    for (const m of b.landmarks || []) {
+      const c = el("circle", { cx: 32, cy: this.y(this.under(m.before)), r: 4, class: "mark-dot", "data-before": m.before, "data-line": m.line });
+      c.append(el("title", {}, `${m.line ? "Inside" : "Before"} layer ${m.before}: ${m.reason}`));
+      out.push(c);
+    }
     this.flags(out, runs, ears, fold);
     const y = Math.round(this.y(this.under(fold))) + 0.5;
     out.push(el("path", { d: `M2 ${y}H${w - 4}`, class: "spine-line" }));
-    const label = fold > N ? `${N} | end` : fold === 1 ? "bed | 1" : `${fold - 1} | ${fold}`;
+    const label = inside ? `in ${fold}` : fold > N ? `${N} | end` : fold === 1 ? "bed | 1" : `${fold - 1} | ${fold}`;
     const tw = 14 + label.length * 6.6;
     out.push(el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-tag" }));
     out.push(el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label));
@@ -157,10 +165,10 @@ export class Spine {
       const x = Math.min((r && r.length ? this.x(r[r.length - 1]) : this.w / 2) + 5, this.w - 58);
       if (Math.abs(f.ty - f.y) > 2) out.push(el("path", { d: `M${x} ${f.y}L${this.w - 52} ${f.ty}`, class: "spine-leader" }));
       const at = Math.abs(f.ty - f.y) > 2 ? [this.w - 52, f.ty] : [x, f.y];
-      const flag = el("path", { d: `M${at[0]} ${at[1]}h22v-12z`, class: "spine-ear" + (f.e.before === fold ? " now" : ""), "stroke-linejoin": "round" });
+      const flag = el("path", { d: `M${at[0]} ${at[1]}h22v-12z`, class: "spine-ear" + (f.e.before === fold ? " now" : ""), "stroke-linejoin": "round", "data-ear-id": f.e.id });
       if (f.e.colour) flag.setAttribute("fill", f.e.colour);;
       if (!f.e.colour) flag.classList.add("fill-page");
-      flag.append(el("title", {}, `${f.e.name}: stops before layer ${f.e.before}, ${mm(this.under(f.e.before))} mm`));
+      flag.append(el("title", {}, `${f.e.name}: stops ${f.e.line ? "inside" : "before"} layer ${f.e.before}, ${mm(this.under(f.e.before))} mm; drag it to another layer`));
       out.push(flag);
       out.push(el("text", { x: at[0] + 26, y: at[1] - 1, class: "spine-ear-text" }, f.e.before));
     }
