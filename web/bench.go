@@ -6,6 +6,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/layer"
+	"dogear/core/raster"
 )
 
 func (s *Server) bench(c fiber.Ctx) error {
@@ -20,7 +21,7 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Findings": b.ix.Findings})
+	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Views": raster.Views, "Findings": b.ix.Findings})
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and

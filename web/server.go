@@ -38,6 +38,7 @@ type Server struct {
 	jobs   *jobs
 	opened *opened
 	proofs *proofs
+	covers *covers
 }
 
 // bodyRoom is what a request may hold in memory; uploads are streamed past it.
@@ -56,6 +57,7 @@ func New(cfg Config) (*Server, error) {
 	s.jobs = newJobs(s)
 	s.opened = newOpened(cfg.Store)
 	s.proofs = newProofs(s)
+	s.covers = &covers{kept: map[string]*cover{}}
 	s.app = fiber.New(fiber.Config{
 		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
 		ErrorHandler: s.failed, ReadTimeout: 10 * time.Minute, IdleTimeout: time.Minute,
@@ -89,6 +91,7 @@ func (s *Server) routes() {
 	a.Get("/prints/:id/layers/:n", s.geometry)
 	a.Get("/prints/:id/layers/:n/thread", s.thread)
 	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
+	a.Get("/prints/:id/cover/:view", s.cover)
 	a.Post("/prints/:id/ears", s.addEar)
 	a.Post("/prints/:id/first", s.firstFilament)
 	a.Post("/prints/:id/undo", s.undo)

@@ -1,5 +1,6 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
+import { Cover } from "./cover.js";
 import { Thread } from "./thread.js";
 import { View, draw, nearest, parse, parseOverlay, WAY } from "./page.js";
 import { understand } from "./goto.js";
@@ -23,6 +24,7 @@ export async function bench(root) {
   const svg = q("[data-spine]"), ribbon = q("[data-thread]");
   const spine = new Spine(svg, book), thread = new Thread(ribbon);
   const canvas = { left: q('[data-page="left"]'), right: q('[data-page="right"]') };
+  const cover = new Cover(q("[data-cover]"), `/prints/${id}/cover`);
   const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], travel: false, rest: false };
 
   // ---- layers, fetched once and ahead for the neighbours
@@ -192,6 +194,7 @@ export async function bench(root) {
     spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside);
     put("scale", spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
+    cover.load(n, state.ears, state.bands);
     pages();
   }
 
@@ -329,6 +332,7 @@ export async function bench(root) {
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
     rest: () => { state.rest = !state.rest; press("rest", state.rest); show(); },
+    cover: () => { cover.root.open = !cover.root.open; },
     fit: () => { view.fit(); pages(); },
     keys: () => document.querySelector("[data-keys]").showModal(),
     undo: () => q('#margin [data-act="undo"]').click(), redo: () => q('#margin [data-act="redo"]').click(),
@@ -344,7 +348,7 @@ export async function bench(root) {
     if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
   });
 
-  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", " ": "play", "?": "keys" };
+  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", " ": "play", "?": "keys" };
   document.addEventListener("keydown", (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
     if (e.target.closest("input, textarea, select")) { if (e.key === "Escape") e.target.blur(); return; }
@@ -364,6 +368,20 @@ export async function bench(root) {
     q("#goto").blur();
     await (r.line && r.line > book.fold[r.fold - 1] ? goLine(r.fold, r.line) : go(r.fold));
     say(`${r.said}: ${state.path > 0 ? `fold inside it, in front of line ${count(lineNow())}` : `fold before layer ${state.fold}`}.`);
+  });
+
+  cover.root.addEventListener("toggle", () => cover.load(state.fold, state.ears, state.bands));
+  cover.root.addEventListener("click", (e) => {
+    const b = e.target.closest("button");
+    if (!b) return;
+    if (b.dataset.view) {
+      cover.view = b.dataset.view;
+      for (const x of cover.root.querySelectorAll("[data-view]")) x.setAttribute("aria-pressed", x === b);
+    } else {
+      cover.cut = !cover.cut;
+      b.setAttribute("aria-pressed", cover.cut);
+    }
+    cover.load(state.fold, state.ears, state.bands);
   });
 
   // ---- the pointer on the spine: drag the fold, or an ear

@@ -1,0 +1,65 @@
+import { rgb } from "./colour.js";
+
+// Cover shows the print as it will look. What the server sends are parts and
+// shades; colours are put on here, so that they change at once.
+export class Cover {
+  constructor(root, url) {
+    this.root = root;
+    this.url = url;
+    this.canvas = root.querySelector("canvas");
+    this.view = "slant";
+    this.cut = false;
+    this.key = "";
+    this.data = null;
+  }
+
+  get open() { return this.root.open; }
+
+  // load fetches a view when something else is asked for than is shown.
+  async load(fold, ears, bands) {
+    if (!this.open) return;
+    this.bands = bands;
+    const inside = ears.filter((e) => e.line).map((e) => e.line).join();
+    const key = `${this.view}/${this.cut ? fold : ""}/${inside}`;
+    if (key === this.key) return this.paint();
+    this.key = key;
+    const r = await fetch(`${this.url}/${this.view}${this.cut ? `?cut=${fold}` : ""}`);
+    if (key !== this.key || !r.ok) return;
+    const buf = await r.arrayBuffer();
+    const v = new DataView(buf);
+    const w = v.getUint32(0, true), h = v.getUint32(4, true), k = v.getUint32(8, true);
+    this.data = { w, h, parts: new Uint32Array(buf, 12, 2 * k), part: new Uint32Array(buf, 12 + 8 * k, w * h), shade: new Uint8Array(buf, 12 + 8 * k + 4 * w * h, w * h) };
+    this.paint();
+  }
+
+  paint() {
+    const d = this.data;
+    if (!d) return;
+    const { w, h } = d;
+    const c = this.canvas;
+    if (w === 0 || h === 0) { c.width = 1; c.height = 1; return; }
+    c.width = w;
+    c.height = h;
+    // The colour of each part: the last band that has begun by then.
+    const colours = [];
+    for (let i = 0; i < d.parts.length; i += 2) {
+      let b = this.bands[0];
+      for (const x of this.bands) if (x.from < d.parts[i] || (x.from === d.parts[i] && x.line <= d.parts[i + 1])) b = x;
+      colours.push(rgb(b.colour));
+    }
+    const ctx = c.getContext("2d");
+    const img = ctx.createImageData(w, h);
+    for (let i = 0; i < w * h; i++) {
+      const p = d.part[i];
+      if (!p) continue;
+      const [r, g, b] = colours[p - 1] || [0, 0, 0];
+      const s = d.shade[i] / 128;
+      const f = (v) => (s <= 1 ? v * (0.35 + 0.65 * s) : v + (255 - v) * (s - 1) * 0.5);
+      img.data[4 * i] = f(r);
+      img.data[4 * i + 1] = f(g);
+      img.data[4 * i + 2] = f(b);
+      img.data[4 * i + 3] = 255;
+    }
+    ctx.putImageData(img, 0, 0);
+  }
+}

@@ -1,0 +1,121 @@
+package web
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"strconv"
+	"sync"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/layer"
+	"dogear/core/raster"
+)
+
+// covers keeps the models drawn last: one print is looked at a time.
+type covers struct {
+	mu   sync.Mutex
+	kept map[string]*cover
+	used []string
+}
+
+// cover is a model with the first line of each of its parts.
+type cover struct {
+	model *raster.Model
+	parts []coverPart
+}
+
+type coverPart struct {
+	layer int
+	line  int64 // 0 for the beginning of the layer
+}
+
+const keepCovers = 4
+
+// cover draws the finished print, or, with cut, what is laid before that layer.
+//
+//	uint32     w, h, k
+//	k × 2 uint32     layer and line of each part
+//	w·h × uint32     part, 0 for nothing
+//	w·h × uint8      shade
+func (s *Server) cover(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	view := c.Params("view")
+	if !slices.Contains(raster.Views, view) {
+		return fiber.NewError(fiber.StatusNotFound, "There is no such view.")
+	}
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	end := len(b.ix.Layers)
+	if n, err := strconv.Atoi(c.Query("cut")); err == nil {
+		end = min(max(n-1, 0), end)
+	}
+	cv, err := s.covers.get(c.Context(), b, m, end)
+	if err != nil {
+		return err
+	}
+	p := cv.model.View(view)
+	out := binary.LittleEndian.AppendUint32(nil, uint32(p.W))
+	out = binary.LittleEndian.AppendUint32(out, uint32(p.H))
+	out = binary.LittleEndian.AppendUint32(out, uint32(len(cv.parts)))
+	for _, q := range cv.parts {
+		out = binary.LittleEndian.AppendUint32(out, uint32(q.layer))
+		out = binary.LittleEndian.AppendUint32(out, uint32(q.line))
+	}
+	for _, v := range p.Part {
+		out = binary.LittleEndian.AppendUint32(out, v)
+	}
+	c.Set("Content-Type", "application/octet-stream")
+	return c.Send(append(out, p.Shade...))
+}
+
+// get builds the model of layers 1 … end, cut where ears lie inside layers.
+func (cs *covers) get(ctx context.Context, b *book, m *marked, end int) (*cover, error) {
+	inside := map[int][]int64{}
+	key := fmt.Sprint(b.print.ID, "/", end)
+	for _, e := range sortedEars(m.plan, b.ix) {
+		if n, line := place(e, b.ix); line > 0 && n <= end {
+			inside[n] = append(inside[n], line)
+			key += fmt.Sprint(",", line)
+		}
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if cv := cs.kept[key]; cv != nil {
+		return cv, nil
+	}
+	cv := &cover{model: raster.NewModel(b.ix)}
+	for n := 1; n <= end; n++ {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		moves, err := b.ix.Decode(b.src, n)
+		if err != nil {
+			return nil, err
+		}
+		from := int64(0)
+		for _, line := range append(slices.Clone(inside[n]), 1<<62) {
+			k := slices.IndexFunc(moves, func(v layer.Move) bool { return v.Line >= line })
+			if k < 0 {
+				k = len(moves)
+			}
+			cv.model.Add(b.ix, n, moves[:k])
+			cv.parts = append(cv.parts, coverPart{n, from})
+			moves, from = moves[k:], line
+		}
+	}
+	if len(cs.used) == keepCovers {
+		delete(cs.kept, cs.used[0])
+		cs.used = cs.used[1:]
+	}
+	cs.kept[key] = cv
+	cs.used = append(cs.used, key)
+	return cv, nil
+}
