@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // marginView is the column of notes beside the book.
@@ -87,6 +88,9 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
 	if line > 0 {
 		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
+		if f, err := routine.Locate(b.src, b.ix, &e); err == nil {
+			v.When = hours(f.Seconds)
+		}
 	}
 	if l.HasNumber && l.Number != int64(n) {
 		v.File = fmt.Sprintf("file %d", l.Number)

@@ -100,6 +100,10 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/ears/:ear/remove", s.removeEar)
 	a.Get("/prints/:id/proof", s.proof)
 	a.Get("/prints/:id/plan", s.planFile)
+	a.Get("/prints/:id/lines", s.linesPage)
+	a.Get("/prints/:id/line/:line", s.lineState)
+	a.Get("/prints/:id/text", s.text)
+	a.Get("/prints/:id/search", s.search)
 	a.Get("/prints/:id/write", s.write)
 	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })
 }

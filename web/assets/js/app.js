@@ -3,6 +3,7 @@ import Alpine from "@alpinejs/csp";
 import { lamp } from "./lamp.js";
 import { shelf } from "./shelf.js";
 import { bench } from "./bench.js";
+import { lines } from "./lines.js";
 import { say } from "./say.js";
 
 window.htmx = htmx;
@@ -23,5 +24,7 @@ const ready = () => {
   if (s) shelf(s);
   const b = document.querySelector("[data-bench]");
   if (b) bench(b);
+  const l = document.querySelector("[data-lines]");
+  if (l) lines(l);
 };
 if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready); else ready();

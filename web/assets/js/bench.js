@@ -169,7 +169,7 @@ export async function bench(root) {
     threadNow = state.path > 0 ? await order(n) : null;
     if (n !== state.fold) return;
     const inside = state.path > 0;
-    put("what", inside ? "Inside the layer at" : "Fold at");
+    put("what", inside ? "Inside at" : "Fold at");
     put("height", mm(inside ? book.z[n - 1] : spine.under(n)));
     sentence();
     put("left-hover", "");
@@ -235,6 +235,8 @@ export async function bench(root) {
     const line = lineNow();
     if (state.path > 0 && line) u.searchParams.set("line", line); else u.searchParams.delete("line");
     history.replaceState(null, "", u);
+    const nav = document.querySelector('nav a[href*="/lines"]');
+    if (nav) nav.href = `/prints/${id}/lines?line=${line || book.fold[Math.min(state.fold, N) - 1]}`;
   }
 
   async function go(n, path = 0) {

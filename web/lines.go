@@ -1,0 +1,175 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/explain"
+	"dogear/core/gcode"
+	"dogear/core/plan"
+)
+
+// linesPage shows the file as text.
+func (s *Server) linesPage(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	line, err := strconv.ParseInt(c.Query("line", "1"), 10, 64)
+	if err != nil || line < 1 || line > b.ix.Lines {
+		line = 1
+	}
+	ears := []string{}
+	for _, e := range sortedEars(m.plan, b.ix) {
+		ears = append(ears, fmt.Sprint(earLine(e, b)))
+	}
+	return s.page(c, "lines", fiber.Map{"Title": "Lines of " + b.print.Title, "At": "lines", "Print": b.print, "Lines": b.ix.Lines, "Line": line, "Ears": strings.Join(ears, ",")})
+}
+
+// earLine is the line in front of which an ear stands.
+func earLine(e plan.Ear, b *book) int64 {
+	if e.BeforeLine > 0 {
+		return e.BeforeLine
+	}
+	n, _ := place(e, b.ix)
+	return b.ix.Layers[n-1].Fold
+}
+
+// mostLines bounds how many lines are sent at once.
+const mostLines = 400
+
+type lineView struct {
+	N     int64  `json:"n"`
+	Text  string `json:"text"`
+	Words string `json:"words"`
+}
+
+// text sends some lines of the file with their words.
+func (s *Server) text(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	from, err1 := strconv.ParseInt(c.Query("from"), 10, 64)
+	count, err2 := strconv.ParseInt(c.Query("count"), 10, 64)
+	if err1 != nil || err2 != nil || from < 1 || count < 1 {
+		return sentence(fiber.StatusUnprocessableEntity, "say from which line and how many")
+	}
+	end := min(from+min(count, mostLines), b.ix.Lines+1)
+	out := []lineView{}
+	err = b.ix.Walk(b.src, b.ix.At(from), end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line < from {
+			return true
+		}
+		v := lineView{line, show(text), explain.Line(cmd, a, m)}
+		if cmd.Empty() && cmd.Comment != nil {
+			v.Words = explain.Mark(bytes.TrimRight(text, "\r\n"), b.ix.Marks, b.ix.At(line), b.ix)
+		}
+		out = append(out, v)
+		return true
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(out)
+}
+
+// lineState says what a line does and what the machine remembers behind it.
+func (s *Server) lineState(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	line, err := strconv.ParseInt(c.Params("line"), 10, 64)
+	if err != nil || line < 1 || line > b.ix.Lines {
+		return fiber.NewError(fiber.StatusNotFound, "There is no such line.")
+	}
+	n := b.ix.At(line)
+	var state []string
+	words, text := "", ""
+	err = b.ix.Walk(b.src, n, line+1, func(l int64, raw []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if l == line {
+			state, words, text = explain.State(m), explain.Line(cmd, a, m), show(raw)
+			if cmd.Empty() && cmd.Comment != nil {
+				words = explain.Mark(bytes.TrimRight(raw, "\r\n"), b.ix.Marks, n, b.ix)
+			}
+		}
+		return true
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(fiber.Map{"line": line, "layer": n, "layers": len(b.ix.Layers), "text": text, "words": words, "state": state})
+}
+
+// search finds the next line behind (or, with back, before) one that holds a
+// text, lies between two heights ("z 1.2 3.4"), or opens a layer ("layer").
+func (s *Server) search(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	from, err := strconv.ParseInt(c.Query("from", "0"), 10, 64)
+	if err != nil || from < 0 {
+		from = 0
+	}
+	q := strings.TrimSpace(c.Query("q"))
+	if q == "" {
+		return sentence(fiber.StatusUnprocessableEntity, "type what to look for")
+	}
+	found, err := b.find(q, from)
+	if err != nil {
+		return err
+	}
+	if found == 0 && from > 0 { // from the beginning again
+		found, err = b.find(q, 0)
+		if err != nil {
+			return err
+		}
+	}
+	return c.JSON(fiber.Map{"line": found})
+}
+
+// find returns the first line behind from that a search asks for, 0 when there
+// is none.
+func (b *book) find(q string, from int64) (int64, error) {
+	low := strings.ToLower(q)
+	if low == "layer" || low == "next layer" {
+		for i := range b.ix.Layers {
+			if b.ix.Layers[i].Fold > from {
+				return b.ix.Layers[i].Fold, nil
+			}
+		}
+		return 0, nil
+	}
+	var lo, hi float64
+	byHeight := false
+	if n, _ := fmt.Sscanf(strings.NewReplacer("between", "", "and", "", "-", " ", ",", " ").Replace(low), "z %f %f", &lo, &hi); n == 2 {
+		byHeight = true
+	}
+	needle := []byte(low)
+	found := int64(0)
+	err := b.ix.Walk(b.src, b.ix.At(from+1), b.ix.Lines+1, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line <= from {
+			return true
+		}
+		if byHeight {
+			z := m.Pos[2].Millimetres()
+			if (a.Kind == gcode.Travel || a.Kind == gcode.Lay) && z >= lo && z <= hi {
+				found = line
+			}
+		} else if bytes.Contains(bytes.ToLower(text), needle) {
+			found = line
+		}
+		return found == 0
+	})
+	return found, err
+}
