@@ -24,6 +24,13 @@ type marginView struct {
 	Undo, Redo bool
 	Data       string // the ears and bands for the scripts, as JSON
 	Said       string // what was done, for the live region
+	Mutes      []muteView
+}
+
+// muteView is a run of muted lines in the margin.
+type muteView struct {
+	From, To int64
+	Layer    int
 }
 
 type swatch struct {
@@ -60,9 +67,13 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	}
 	v := &marginView{ID: b.print.ID, First: m.plan.First, FirstName: m.plan.FilamentName(m.plan.First), Undo: m.undo, Redo: m.redo, Filaments: swatches(m, m.plan.First)}
 	data := struct {
-		Ears  []earData `json:"ears"`
-		Bands []band    `json:"bands"`
-	}{[]earData{}, m.bands(b.ix)}
+		Ears  []earData   `json:"ears"`
+		Bands []band      `json:"bands"`
+		Mutes []plan.Span `json:"mutes"`
+	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, m.plan.Mutes...)}
+	for _, mu := range m.plan.Mutes {
+		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
+	}
 	for _, e := range sortedEars(m.plan, b.ix) {
 		x := m.earView(b, e)
 		v.Ears = append(v.Ears, x)
@@ -299,4 +310,49 @@ func (s *Server) step(c fiber.Ctx, f func(context.Context, int64) error, said st
 		return err
 	}
 	return s.sendMargin(c, b, said)
+}
+
+// mute leaves lines out, restore brings them back.
+func (s *Server) mute(c fiber.Ctx) error {
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		m, err := span(c, b)
+		if err != nil {
+			return "", err
+		}
+		p.Mutes = append(p.Mutes, m)
+		doc := *p
+		if err := doc.Check(); err != nil {
+			return "", sentence(fiber.StatusConflict, err.Error())
+		}
+		// Laying it onto the file says what would go wrong, before it is kept.
+		if _, err := routine.Apply(b.src, b.ix, &doc); err != nil {
+			return "", sentence(fiber.StatusConflict, err.Error())
+		}
+		return fmt.Sprintf("Muted: lines %s to %s are left out.", group(m.From), group(m.To)), nil
+	})
+}
+
+func (s *Server) unmute(c fiber.Ctx) error {
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		m, err := span(c, b)
+		if err != nil {
+			return "", err
+		}
+		for i, o := range p.Mutes {
+			if o == m {
+				p.Mutes = append(p.Mutes[:i], p.Mutes[i+1:]...)
+				return fmt.Sprintf("Back again: lines %s to %s.", group(m.From), group(m.To)), nil
+			}
+		}
+		return "", sentence(fiber.StatusNotFound, "these lines are not muted any more")
+	})
+}
+
+func span(c fiber.Ctx, b *book) (plan.Span, error) {
+	from, err1 := strconv.ParseInt(c.FormValue("from"), 10, 64)
+	to, err2 := strconv.ParseInt(c.FormValue("to"), 10, 64)
+	if err1 != nil || err2 != nil || from < 1 || to < from || to > b.ix.Lines {
+		return plan.Span{}, sentence(fiber.StatusUnprocessableEntity, "say from which line to which")
+	}
+	return plan.Span{From: from, To: to}, nil
 }

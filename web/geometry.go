@@ -31,7 +31,9 @@ type threadPath struct {
 	To     int     `json:"to"`
 	Class  int     `json:"class"`
 	Name   string  `json:"name"`
-	Line   int64   `json:"line"` // a stop before this path stands in front of this line
+	Line   int64   `json:"line"`  // a stop before this path stands in front of this line
+	First  int64   `json:"first"` // its own lines
+	Last   int64   `json:"last"`
 	Begin  float64 `json:"begin"`
 	End    float64 `json:"end"`
 	Length float64 `json:"length"`
@@ -178,7 +180,7 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 		if from == len(sh.classes) {
 			continue
 		}
-		t := threadPath{From: from, To: len(sh.classes), Class: int(class), Name: class.String(), Line: moves[p.From].Line, Length: p.Length, Feed: moves[p.From].Feed.Millimetres() / 60}
+		t := threadPath{From: from, To: len(sh.classes), Class: int(class), Name: class.String(), Line: moves[p.From].Line, First: moves[p.From].Line, Last: moves[p.To-1].Line, Length: p.Length, Feed: moves[p.From].Feed.Millimetres() / 60}
 		if way > 0 {
 			t.Line = way
 		}

@@ -31,7 +31,11 @@ func (s *Server) linesPage(c fiber.Ctx) error {
 	for _, e := range sortedEars(m.plan, b.ix) {
 		ears = append(ears, fmt.Sprint(earLine(e, b)))
 	}
-	return s.page(c, "lines", fiber.Map{"Title": "Lines of " + b.print.Title, "At": "lines", "Print": b.print, "Lines": b.ix.Lines, "Line": line, "Ears": strings.Join(ears, ",")})
+	spans := []string{}
+	for _, mu := range m.plan.Mutes {
+		spans = append(spans, fmt.Sprintf("%d-%d", mu.From, mu.To))
+	}
+	return s.page(c, "lines", fiber.Map{"Mutes": strings.Join(spans, ","), "Title": "Lines of " + b.print.Title, "At": "lines", "Print": b.print, "Lines": b.ix.Lines, "Line": line, "Ears": strings.Join(ears, ",")})
 }
 
 // earLine is the line in front of which an ear stands.

@@ -53,7 +53,7 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 	}
 	edit.Sort(o.result.Edits)
 	original := io.NewSectionReader(b.src, 0, b.src.Size())
-	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box})
+	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan)})
 	if err != nil {
 		return nil, err
 	}
@@ -64,6 +64,15 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 	}
 	p.kept[key] = o
 	return o, nil
+}
+
+// muted are the runs of lines that are left out on purpose.
+func muted(p *plan.Plan) [][2]int64 {
+	var out [][2]int64
+	for _, m := range p.Mutes {
+		out = append(out, [2]int64{m.From, m.To})
+	}
+	return out
 }
 
 // galleyLine is one line of the galley: the file's or ours.
@@ -89,6 +98,7 @@ type proofView struct {
 	Verdict  string
 	Moves    string
 	Inserted int
+	Muted    int64 // lines left out
 	Where    *proof.Difference
 	Blocked  bool
 	FileName string
@@ -109,6 +119,9 @@ func (s *Server) proof(c fiber.Ctx) error {
 	}
 	v := proofView{Same: o.verdict.Same, Inserted: o.result.Inserted(), Moves: group(o.verdict.Moves), Where: o.verdict.First,
 		Blocked: blocked(o), FileName: outName(b, o.result)}
+	for _, mu := range o.result.Mutes {
+		v.Muted += mu.Span.To - mu.Span.From + 1
+	}
 	v.Findings = append(append(v.Findings, o.result.Findings...), b.ix.Findings...)
 	for i := range o.result.Blocks {
 		g, err := s.galley(b, m, o.result, i)

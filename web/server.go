@@ -93,6 +93,8 @@ func (s *Server) routes() {
 	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
 	a.Get("/prints/:id/cover/:view", s.cover)
 	a.Post("/prints/:id/ears", s.addEar)
+	a.Post("/prints/:id/mutes", s.mute)
+	a.Post("/prints/:id/mutes/remove", s.unmute)
 	a.Post("/prints/:id/first", s.firstFilament)
 	a.Post("/prints/:id/undo", s.undo)
 	a.Post("/prints/:id/redo", s.redo)

@@ -99,6 +99,12 @@ var funcs = template.FuncMap{
 		}
 		return m
 	},
+	"plural64": func(n int64, one, many string) string {
+		if n == 1 {
+			return "1 " + one
+		}
+		return group(n) + " " + many
+	},
 	"plural": func(n int, one, many string) string {
 		if n == 1 {
 			return "1 " + one

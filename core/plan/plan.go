@@ -33,7 +33,15 @@ type Plan struct {
 	Filaments map[string]Filament `json:"filaments,omitempty"`
 	First     string              `json:"first_filament,omitempty"`
 	Ears      []Ear               `json:"ears"`
+	Mutes     []Span              `json:"mutes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
+}
+
+// Span is a run of lines, both ends included. Muted lines become comments, and
+// what comes behind them finds the machine as if they had been carried out.
+type Span struct {
+	From int64 `json:"from"`
+	To   int64 `json:"to"`
 }
 
 // File is the file a plan was made for.
@@ -194,6 +202,16 @@ func (p *Plan) Check() error {
 			return &Error{e.ID, errors.New("the id is used twice")}
 		}
 		seen[e.ID] = true
+	}
+	for i, m := range p.Mutes {
+		if m.From < 1 || m.To < m.From {
+			return &Error{"", fmt.Errorf("mute %d runs from line %d to line %d", i+1, m.From, m.To)}
+		}
+		for _, o := range p.Mutes[:i] {
+			if m.From <= o.To && o.From <= m.To {
+				return &Error{"", fmt.Errorf("lines %d to %d are muted twice", max(m.From, o.From), min(m.To, o.To))}
+			}
+		}
 	}
 	for name, r := range p.Routines {
 		if err := r.Check(); err != nil {

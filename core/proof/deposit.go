@@ -39,6 +39,7 @@ type walker struct {
 	a     gcode.Act
 	line  int64
 	stop  int
+	muted [][2]int64
 	box   [4]gcode.Nano
 	spot  gcode.Nano // pushed out over the part, on the spot, since the last laying move
 }
@@ -54,9 +55,11 @@ func (w *walker) next() (bool, error) {
 		w.m.Exec(&w.c, &w.a)
 		switch w.a.Kind {
 		case gcode.Lay:
-			return true, nil
+			if !w.leftOut() {
+				return true, nil
+			}
 		case gcode.Push:
-			if over(w.box, w.m.Pos) {
+			if over(w.box, w.m.Pos) && !w.leftOut() {
 				w.spot += w.a.Laid
 			}
 		case gcode.Stop:
@@ -66,6 +69,16 @@ func (w *walker) next() (bool, error) {
 	return false, w.lines.Err()
 }
 
+// leftOut reports whether the present line is one that is left out on purpose.
+func (w *walker) leftOut() bool {
+	for _, m := range w.muted {
+		if w.line >= m[0] && w.line <= m[1] {
+			return true
+		}
+	}
+	return false
+}
+
 // Options of a comparison. StopWords and KeepE are those of the printer; Box is
 // what the print lays: filament pushed out within 2 mm of it counts as laid,
 // beside it as purged. The zero Box counts everything.
@@ -73,6 +86,7 @@ type Options struct {
 	StopWords []string
 	KeepE     bool
 	Box       [4]gcode.Nano
+	Muted     [][2]int64 // runs of lines of the original that are left out on purpose
 }
 
 func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
@@ -89,6 +103,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		w[i].lines = gcode.NewScanner(r)
 		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
 	}
+	w[0].muted = opt.Muted
 	for {
 		if v.Moves%8192 == 0 && ctx.Err() != nil {
 			return v, ctx.Err()

@@ -14,7 +14,9 @@ func stepped(t *testing.T) (*Model, *layer.Index) {
 	t.Helper()
 	var b strings.Builder
 	b.WriteString("M83\n")
-	line := func(x0, y, x1, e string) { b.WriteString("G0 X" + x0 + " Y" + y + "\nG1 X" + x1 + " Y" + y + " E" + e + "\n") }
+	line := func(x0, y, x1, e string) {
+		b.WriteString("G0 X" + x0 + " Y" + y + "\nG1 X" + x1 + " Y" + y + " E" + e + "\n")
+	}
 	for n := 1; n <= 10; n++ {
 		b.WriteString("G1 Z" + string(rune('0'+n*2/10)) + "." + string(rune('0'+n*2%10)) + "\n")
 		for _, y := range []string{"0.2", "0.6", "1.0", "1.4", "1.8", "2.2", "2.6", "3.0"} {

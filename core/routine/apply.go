@@ -23,6 +23,7 @@ type Block struct {
 // Result is a plan laid onto a file.
 type Result struct {
 	Blocks   []Block // in file order
+	Mutes    []Muted
 	Edits    []edit.Edit
 	Findings []layer.Finding // of all blocks, and of the plan as a whole
 	LineEnd  string
@@ -165,6 +166,17 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 		res.Findings = append(res.Findings, b.Findings...)
 		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
 	}
+	for _, m := range p.Mutes {
+		for i := range res.Blocks {
+			if l := res.Blocks[i].Fold.Line; l > m.From && l <= m.To {
+				return nil, &plan.Error{Ear: res.Blocks[i].Ear.ID, Err: fmt.Errorf("it sits inside the muted lines %d to %d", m.From, m.To)}
+			}
+		}
+		if err := res.mute(src, ix, p, m, Style{Lower: ix.Lower}); err != nil {
+			return nil, &plan.Error{Err: err}
+		}
+	}
+	edit.Sort(res.Edits)
 	if ix.Numbered {
 		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. A printer that insists on them needs the file renumbered: dogear apply --renumber.")
 	}
@@ -200,6 +212,9 @@ func (r *Result) Inserted() int {
 	for i := range r.Blocks {
 		n += len(r.Blocks[i].Lines)
 	}
+	for i := range r.Mutes {
+		n += len(r.Mutes[i].Lines)
+	}
 	return n
 }
 
@@ -208,6 +223,11 @@ func (r *Result) OutLines(i int) [2]int64 {
 	at := r.Blocks[i].Fold.Line
 	for k := range i {
 		at += int64(len(r.Blocks[k].Lines))
+	}
+	for k := range r.Mutes {
+		if r.Mutes[k].Span.To < r.Blocks[i].Fold.Line {
+			at += int64(len(r.Mutes[k].Lines))
+		}
 	}
 	return [2]int64{at, at + int64(len(r.Blocks[i].Lines)) - 1}
 }

@@ -87,6 +87,15 @@ func (c *compiler) restore() {
 	for _, s := range c.was.Settings() {
 		old[s.Word] = s.Line
 	}
+	now := map[string]bool{}
+	for _, s := range c.m.Settings() {
+		now[s.Word] = true
+	}
+	for _, s := range c.was.Settings() {
+		if !now[s.Word] { // muted: it must be in force all the same
+			c.put(s.Line, "setting as the file made it")
+		}
+	}
 	for _, s := range c.m.Settings() {
 		line, had := old[s.Word]
 		switch {

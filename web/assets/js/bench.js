@@ -25,7 +25,7 @@ export async function bench(root) {
   const spine = new Spine(svg, book), thread = new Thread(ribbon);
   const canvas = { left: q('[data-page="left"]'), right: q('[data-page="right"]') };
   const cover = new Cover(q("[data-cover]"), `/prints/${id}/cover`);
-  const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], travel: false, rest: false };
+  const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], mutes: [], travel: false, rest: false };
 
   // ---- layers, fetched once and ahead for the neighbours
   const kept = new Map();
@@ -62,6 +62,25 @@ export async function bench(root) {
       band = x;
     }
     if (start < to) out.push({ geo, from: start, to, colour: override || band.colour });
+    return out.flatMap((p) => unmuted(p));
+  }
+
+  // unmuted splits a part where lines are muted; those are drawn as ghosts.
+  function unmuted(p) {
+    const first = p.geo.line[p.from], last = p.geo.line[p.to - 1];
+    const hit = state.mutes.filter((m) => m.to >= first && m.from <= last).sort((a, b) => a.from - b.from);
+    const out = [];
+    let start = p.from;
+    for (const m of hit) {
+      let a = start;
+      while (a < p.to && p.geo.line[a] < m.from) a++;
+      let b = a;
+      while (b < p.to && p.geo.line[b] <= m.to) b++;
+      if (a > start) out.push({ ...p, from: start, to: a });
+      if (b > a) out.push({ ...p, from: a, to: b, ghost: true });
+      start = b;
+    }
+    if (start < p.to) out.push({ ...p, from: start, to: p.to });
     return out;
   }
 
@@ -192,7 +211,7 @@ export async function bench(root) {
       if (ear.colour) p.setAttribute("fill", ear.colour);
     }
     spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside);
-    put("scale", spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
+    put("scale", spine.lens > 1 ? "drawn wider round the fold" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
     cover.load(n, state.ears, state.bands);
     pages();
@@ -302,6 +321,7 @@ export async function bench(root) {
     const d = JSON.parse(m.dataset.marks);
     state.ears = d.ears;
     state.bands = d.bands;
+    state.mutes = d.mutes;
     if (m.dataset.said) { say(m.dataset.said); delete m.dataset.said; }
   }
 
@@ -311,6 +331,16 @@ export async function bench(root) {
     if (q("[data-mark]").hidden) return say("There is nothing above this fold to mark.");
     const f = nextFilament();
     (root.querySelector(`[data-mark] [data-filament="${f?.slug}"]`) || q("[data-mark] [data-plain]")).click();
+  }
+
+  // mute leaves the next path of the thread out, or brings it back.
+  async function mute() {
+    const t = await order(state.fold);
+    const p = t?.paths[state.path];
+    if (!p) return say("There is no path above this fold.");
+    const m = state.mutes.find((x) => x.from <= p.first && p.last <= x.to);
+    const values = m || { from: p.first, to: p.last };
+    htmx.ajax("POST", `/prints/${id}/mutes${m ? "/remove" : ""}`, { source: q("#margin"), target: "#margin", swap: "outerHTML", values });
   }
 
   const goEar = (e) => (e.line ? goLine(e.before, e.line) : go(e.before));
@@ -329,7 +359,7 @@ export async function bench(root) {
 
   const acts = {
     up: () => go(state.fold + 1), down: () => go(state.path > 0 ? state.fold : state.fold - 1), up10: () => go(state.fold + 10), down10: () => go(state.fold - 10),
-    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play,
+    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play, mute,
     on: () => along(1), back: () => along(-1),
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
@@ -350,7 +380,7 @@ export async function bench(root) {
     if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
   });
 
-  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", " ": "play", "?": "keys" };
+  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", " ": "play", "?": "keys" };
   document.addEventListener("keydown", (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
     if (e.target.closest("input, textarea, select")) { if (e.key === "Escape") e.target.blur(); return; }

@@ -1,5 +1,5 @@
 import { count } from "./words.js";
-import { say } from "./say.js";
+import { csrf, say } from "./say.js";
 
 const ROW = 22; // px
 const MAX = 8_000_000; // px: browsers cannot scroll further; then a pixel is more than a line
@@ -8,6 +8,9 @@ const MAX = 8_000_000; // px: browsers cannot scroll further; then a pixel is mo
 export function lines(root) {
   const id = root.dataset.lines, total = Number(root.dataset.count);
   const ears = new Set((root.dataset.ears || "").split(",").filter(Boolean).map(Number));
+  const mutes = (root.dataset.mutes || "").split(",").filter(Boolean).map((m) => m.split("-").map(Number));
+  const mutedBy = (n) => mutes.find(([a, b]) => n >= a && n <= b);
+  const form = root.querySelector("[data-mute]");
   const box = root.querySelector("[data-scroll]"), tall = root.querySelector("[data-tall]"), rows = root.querySelector("[data-rows]");
   const put = (name) => root.querySelector(`[data-out="${name}"]`);
   const height = Math.min(total * ROW, MAX);
@@ -53,6 +56,7 @@ export function lines(root) {
     w.className = "truncate";
     w.textContent = l.words;
     if (ears.has(l.n)) { d.classList.add("border-t-2", "border-brick"); d.title = "An ear stands in front of this line"; }
+    if (mutedBy(l.n)) { t.classList.add("line-through", "text-faded"); w.classList.add("text-faded"); w.textContent = `muted: ${l.words}`; }
     d.append(n, t, w);
     return d;
   }
@@ -79,6 +83,10 @@ export function lines(root) {
   async function choose(n, into = true) {
     chosen = Math.max(1, Math.min(total, n));
     if (into && (chosen < first || chosen >= first + inSight())) scroll(chosen - Math.floor(inSight() / 3)); else draw();
+    const span = mutedBy(chosen) || [chosen, chosen];
+    form.from.value = span[0];
+    form.to.value = span[1];
+    put("mute").textContent = mutedBy(chosen) ? "Bring back" : "Mute";
     const u = new URL(location.href);
     u.searchParams.set("line", chosen);
     history.replaceState(null, "", u);
@@ -113,6 +121,15 @@ export function lines(root) {
     if (!r.ok) return say(d.error);
     if (!d.line) return say(`There is no line with “${q}”.`);
     choose(d.line);
+  });
+  form.addEventListener("submit", async (e) => {
+    e.preventDefault();
+    const back = mutedBy(chosen);
+    const r = await fetch(`/prints/${id}/mutes${back ? "/remove" : ""}`, { method: "POST", headers: { "X-Csrf-Token": csrf(), "HX-Request": "true" }, body: new URLSearchParams({ from: form.from.value, to: form.to.value }) });
+    if (!r.ok) return say(await r.text());
+    if (back) mutes.splice(mutes.indexOf(back), 1); else mutes.push([Number(form.from.value), Number(form.to.value)]);
+    say(back ? "Back again." : "Muted: these lines become comments when the file is written.");
+    choose(chosen, false);
   });
   new ResizeObserver(() => draw()).observe(box);
   choose(Number(root.dataset.at) || 1).then(() => { root.dataset.ready = "true"; });

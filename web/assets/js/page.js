@@ -131,8 +131,16 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
   bar(c, s, h, ink, faded);
 }
 
-function lay(c, s, { geo, from, to, colour }, page, ink, faded, travel) {
+function lay(c, s, { geo, from, to, colour, ghost }, page, ink, faded, travel) {
   const groups = range(geo, from, to);
+  if (ghost) { // muted: it will not be laid
+    c.strokeStyle = faded;
+    c.lineWidth = 1 / s;
+    c.setLineDash([3 / s, 3 / s]);
+    for (const g of groups) if (g.kind !== WAY) c.stroke(g.path);
+    c.setLineDash([]);
+    return;
+  }
   const pale = contrast(colour, page) < 1.7;
   const close = contrast(colour, page) < 1.25;
   if (pale) {

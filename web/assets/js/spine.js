@@ -18,7 +18,7 @@ export class Spine {
   }
 
   // layout works out where heights and widths fall.
-  layout() {
+  layout(fold) {
     const w = this.svg.clientWidth, h = this.svg.clientHeight;
     const b = this.book, box = b.box;
     const lo = this.side ? box[1] : box[0], hi = this.side ? box[3] : box[2];
@@ -33,7 +33,21 @@ export class Spine {
     this.sx = sx;
     this.sz = sz;
     this.x = (v) => left + (w - left - right) / 2 + (v - (lo + hi) / 2) * sx;
-    this.y = (z) => this.base - z * sz;
+    const line = (z) => this.base - z * sz;
+    this.y = line;
+    this.lens = 1;
+    // More layers than pixels: round the fold they are drawn wider, the more
+    // the nearer, so that neighbours can be told apart.
+    const each = (high / b.z.length) * sz;
+    if (fold && each < 2.5) {
+      const reach = Math.min(90, (h - top - foot) / 3), k = Math.min(12, 5 / each) - 1;
+      const at = line(fold > b.z.length ? high : b.z[fold - 1] - b.h[fold - 1]);
+      this.lens = k + 1;
+      this.y = (z) => {
+        const d = line(z) - at, t = Math.abs(d) / reach;
+        return t >= 1 ? at + d : at + Math.sign(d) * reach * (((k + 1) * t) / (k * t + 1));
+      };
+    }
     this.w = w;
     this.h = h;
   }
@@ -46,11 +60,10 @@ export class Spine {
 
   // at turns a y in pixels into the fold nearest to it.
   at(y) {
-    const z = (this.base - y) / this.sz;
     const b = this.book;
     let best = 1, d = Infinity;
     for (let n = 1; n <= b.z.length + 1; n++) {
-      const e = Math.abs(this.under(n) - z);
+      const e = Math.abs(this.y(this.under(n)) - y);
       if (e < d) { d = e; best = n; }
     }
     return best;
@@ -59,7 +72,7 @@ export class Spine {
   // draw paints the spine at a fold. With a rest, everything from the fold up to
   // the next ear takes its colour and what is done fades.
   draw(fold, ears, bands, rest, inside) {
-    this.layout();
+    this.layout(fold);
     const { svg, book: b, w } = this;
     svg.setAttribute("viewBox", `0 0 ${w} ${this.h}`);
     const out = [];
@@ -133,11 +146,11 @@ export class Spine {
 
   strips(runs, N) {
     const b = this.book;
-    let step = 1;
-    while (step < N && (b.height / N) * this.sz * step < 4) step++;
-    let d = "";
-    for (let n = step; n < N; n += step) {
-      const r = runs[n - 1];
+    let d = "", last = Infinity;
+    for (let n = 1; n < N; n++) {
+      const r = runs[n - 1], y = this.y(b.z[n - 1]);
+      if (last - y < 4) continue;
+      last = y;
       if (r && r.length >= 2) d += `M${this.x(r[0]).toFixed(1)} ${this.y(b.z[n - 1]).toFixed(1)}H${this.x(r[r.length - 1]).toFixed(1)}`;
     }
     return d;
