@@ -15,7 +15,13 @@ import { say } from "./say.js";
 export async function bench(root) {
   const id = root.dataset.bench;
   const q = (sel) => root.querySelector(sel);
-  const put = (name, text) => { for (const e of root.querySelectorAll(`[data-out="${name}"]`)) e.textContent = text; };
+  // put writes into the places named so; those outside the margin never change.
+  const outs = {};
+  const put = (name, text) => {
+    if (name === "mark-title") outs[name] = [];
+    if (!outs[name]?.length) outs[name] = [...root.querySelectorAll(`[data-out="${name}"]`)];
+    for (const e of outs[name]) if (e.textContent !== text) e.textContent = text;
+  };
   const answer = await fetch(`/prints/${id}/book`);
   if (!answer.ok) return say("This print could not be opened. Load the page again.");
   const book = await answer.json();
@@ -28,11 +34,11 @@ export async function bench(root) {
   const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], mutes: [], travel: false, rest: false };
 
   // ---- layers, fetched once and ahead for the neighbours
-  const kept = new Map();
+  const kept = new Map(), ready = new Map();
   function fetched(key, url, read) {
     if (!kept.has(key)) {
-      kept.set(key, fetch(url).then((r) => { if (!r.ok) throw new Error(); return read(r); }).catch(() => { kept.delete(key); return null; }));
-      if (kept.size > 120) kept.delete(kept.keys().next().value);
+      kept.set(key, fetch(url).then((r) => { if (!r.ok) throw new Error(); return read(r); }).then((v) => { ready.set(key, v); return v; }).catch(() => { kept.delete(key); return null; }));
+      if (kept.size > 120) { const old = kept.keys().next().value; kept.delete(old); ready.delete(old); }
     }
     return kept.get(key);
   }
@@ -112,10 +118,16 @@ export async function bench(root) {
       shown.right = r && { n, geo: r, from: 0, to: r.n };
       draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
       const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
-      draw(canvas.right, view, page);
-      overlay(n).then((o) => { if (mine === turn && o && n > 1) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } });
+      const over = (o) => { if (o) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } };
+      const o = n > 1 ? ready.get(`o${n}`) : null;
+      if (o) over(o);
+      else {
+        draw(canvas.right, view, page);
+        if (n > 1) overlay(n).then((v) => { if (mine === turn) over(v); });
+      }
     }
     ribbonNow(t);
+    root.dispatchEvent(new Event("dogear:drawn"));
     for (const k of [n + 1, n - 2, n + 2]) layer(k);
     for (const k of [n + 1, n - 1]) { order(k); overlay(k); }
   }

@@ -21,9 +21,20 @@ export function contrast(a, b) {
   return (Math.max(x, y) + 0.05) / (Math.min(x, y) + 0.05);
 }
 
+// token returns a colour of the theme in force; asking the browser is slow, so
+// what it said is kept until the theme changes.
+let tokens = new Map();
+window.addEventListener("dogear:theme", () => { tokens = new Map(); });
+matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { tokens = new Map(); });
+
 export function token(name) {
-  const v = getComputedStyle(document.documentElement).getPropertyValue(`--color-${name}`).trim();
-  return /^#[0-9a-f]{6}$/i.test(v) ? v : "#000000";
+  let v = tokens.get(name);
+  if (!v) {
+    v = getComputedStyle(document.documentElement).getPropertyValue(`--color-${name}`).trim();
+    if (!/^#[0-9a-f]{6}$/i.test(v)) v = "#000000";
+    tokens.set(name, v);
+  }
+  return v;
 }
 
 // readable picks the ink or the paper, whichever stands out from a colour.

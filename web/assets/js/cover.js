@@ -18,10 +18,11 @@ export class Cover {
   // load fetches a view when something else is asked for than is shown.
   async load(fold, ears, bands) {
     if (!this.open) return;
+    const same = bands === this.bands;
     this.bands = bands;
     const inside = ears.filter((e) => e.line).map((e) => e.line).join();
     const key = `${this.view}/${this.cut ? fold : ""}/${inside}`;
-    if (key === this.key) return this.paint();
+    if (key === this.key) return same ? undefined : this.paint();
     this.key = key;
     const r = await fetch(`${this.url}/${this.view}${this.cut ? `?cut=${fold}` : ""}`);
     if (key !== this.key || !r.ok) return;
