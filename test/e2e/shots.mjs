@@ -11,6 +11,8 @@ const shots = [
   ["bench", "/prints/7?before=96", {}],
   ["bench-flat", "/prints/5?before=13", {}],
   ["bench-night", "/prints/6?before=55", { colorScheme: "dark" }],
+  ["bench-inside", "/prints/4?before=1&line=828", {}],
+  ["lines", "/prints/7/lines?line=10115", {}],
   ["proof", "/prints/7/proof", {}],
 ];
 for (const [name, path, options] of shots) {
