@@ -97,9 +97,11 @@ func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
 	if err != nil {
 		return nil, err
 	}
+	// Temperatures stay with the file until the Kit can be edited: a spool that
+	// ships knows nothing of the material somebody has on the printer.
 	p.Filaments = map[string]plan.Filament{}
 	for _, f := range fs {
-		p.Filaments[f.Slug] = plan.Filament{Name: f.Name, Colour: f.Colour, Nozzle: [2]float64{f.NozzleFirst, f.Nozzle}, Bed: [2]float64{f.BedFirst, f.Bed}, Purge: f.Purge}
+		p.Filaments[f.Slug] = plan.Filament{Name: f.Name, Colour: f.Colour, Purge: f.Purge}
 	}
 	if _, ok := p.Filaments[p.First]; !ok && len(fs) > 0 {
 		p.First = fs[0].Slug

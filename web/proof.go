@@ -92,16 +92,18 @@ type galley struct {
 }
 
 type proofView struct {
-	Galleys  []galley
-	Findings []layer.Finding
-	Same     bool
-	Verdict  string
-	Moves    string
-	Inserted int
-	Muted    int64 // lines left out
-	Where    *proof.Difference
-	Blocked  bool
-	FileName string
+	Galleys   []galley
+	Findings  []layer.Finding
+	Same      bool
+	Verdict   string
+	Moves     string
+	Inserted  int
+	Muted     int64 // lines left out
+	Rewritten []routine.Rewritten
+	HeadsUps  []routine.HeadsUp
+	Where     *proof.Difference
+	Blocked   bool
+	FileName  string
 }
 
 func (s *Server) proof(c fiber.Ctx) error {
@@ -122,6 +124,7 @@ func (s *Server) proof(c fiber.Ctx) error {
 	for _, mu := range o.result.Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
 	}
+	v.Rewritten, v.HeadsUps = o.result.Rewritten, o.result.HeadsUps
 	v.Findings = append(append(v.Findings, o.result.Findings...), b.ix.Findings...)
 	for i := range o.result.Blocks {
 		g, err := s.galley(b, m, o.result, i)
@@ -261,6 +264,11 @@ func (s *Server) planFile(c fiber.Ctx) error {
 	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
 		return err
+	}
+	for i := range m.plan.Ears { // so that it can be laid onto another slicing
+		n, _ := place(m.plan.Ears[i], b.ix)
+		z := (b.ix.Layers[n-1].Z - b.ix.Layers[n-1].Height).Millimetres()
+		m.plan.Ears[i].Z = &z
 	}
 	m.plan.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name}
 	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))

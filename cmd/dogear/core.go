@@ -66,12 +66,12 @@ type applyCmd struct {
 }
 
 type editReport struct {
-	Format    string          `json:"format"`
-	Out       string          `json:"out"`
-	Bytes     int64           `json:"bytes"`
-	Ears      []earReport     `json:"ears"`
-	Rewritten []struct{}      `json:"rewritten"`
-	Findings  []layer.Finding `json:"findings"`
+	Format    string              `json:"format"`
+	Out       string              `json:"out"`
+	Bytes     int64               `json:"bytes"`
+	Ears      []earReport         `json:"ears"`
+	Rewritten []routine.Rewritten `json:"rewritten"`
+	Findings  []layer.Finding     `json:"findings"`
 }
 
 type earReport struct {
@@ -103,6 +103,7 @@ func (c *applyCmd) Run() error {
 	if err != nil {
 		return err
 	}
+	var moved []layer.Finding
 	if p.File != nil && p.File.SHA256 != "" {
 		sum, err := digest(d.src)
 		if err != nil {
@@ -112,19 +113,20 @@ func (c *applyCmd) Run() error {
 			if !c.Reanchor {
 				return refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
 			}
-			return refuse("other-file", errors.New("the plan was made for another file, and moving ears by height needs that file's heights, which this plan does not carry"))
+			moved = routine.Reanchor(d.ix, p)
 		}
 	}
 	res, err := routine.Apply(d.src, d.ix, p)
 	if err != nil {
 		return refuse("plan", err)
 	}
+	res.Findings = append(moved, res.Findings...)
 	for _, f := range res.Findings {
 		if f.Level == layer.Grave {
 			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
 		}
 	}
-	rep := editReport{Format: "dogear-edit/1", Out: c.Out, Ears: []earReport{}, Rewritten: []struct{}{}, Findings: append([]layer.Finding{}, res.Findings...)}
+	rep := editReport{Format: "dogear-edit/1", Out: c.Out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: append([]layer.Finding{}, res.Findings...)}
 	for i, b := range res.Blocks {
 		rep.Ears = append(rep.Ears, earReport{b.Ear.ID, b.Fold.Line, res.OutLines(i), b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z.Millimetres(), b.Fold.Last(), b.Fold.Seconds})
 	}

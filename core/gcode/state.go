@@ -69,6 +69,13 @@ func (s *State) Nozzle() int64 {
 	return s.Aux.Nozzle[s.Tool]
 }
 
+// WithNozzle returns the state with the active nozzle at another target, in
+// millionths of a degree, waited for.
+func (s State) WithNozzle(v int64) State {
+	s.setNozzle(s.Tool, v, true)
+	return s
+}
+
 // Hot reports whether the active nozzle was waited for since it was last cold.
 func (s *State) Hot() bool { return s.Aux != nil && s.Aux.Hot[s.Tool] }
 

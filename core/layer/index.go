@@ -36,6 +36,7 @@ type Index struct {
 	Layers   []Layer
 	Prime    Span // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
+	Heats    []Place // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers
 	Seconds  float64    // whole print, heating excluded
@@ -87,6 +88,9 @@ type Marks struct {
 	Height    string
 	Clock     string
 }
+
+// Place is where a line begins.
+type Place struct{ Line, Offset int64 }
 
 // Stop is a stop that is in the file.
 type Stop struct {

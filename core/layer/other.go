@@ -26,6 +26,9 @@ func (r *reader) other(s []byte, at int64) {
 			r.left = float64(v) / 1e6
 		}
 	case gcode.Heat:
+		if c.Code == 104 || c.Code == 109 {
+			r.ix.Heats = append(r.ix.Heats, Place{r.line, at})
+		}
 		if r.m.Nozzle() == 0 {
 			r.ended = true
 		}

@@ -93,6 +93,7 @@ type Ear struct {
 	BeforeLine  int64           `json:"before_line,omitempty"`
 	AtHeight    *float64        `json:"at_height,omitempty"` // mm
 	FileNumber  *int64          `json:"file_number,omitempty"`
+	Z           *float64        `json:"z,omitempty"` // mm: where the fold lay in the file the plan was made for
 	Kind        string          `json:"kind"`
 	Filament    string          `json:"filament,omitempty"` // key in Plan.Filaments
 	Routine     json.RawMessage `json:"routine,omitempty"`  // a name, or a list of steps

@@ -22,11 +22,13 @@ type Block struct {
 
 // Result is a plan laid onto a file.
 type Result struct {
-	Blocks   []Block // in file order
-	Mutes    []Muted
-	Edits    []edit.Edit
-	Findings []layer.Finding // of all blocks, and of the plan as a whole
-	LineEnd  string
+	Blocks    []Block // in file order
+	Mutes     []Muted
+	HeadsUps  []HeadsUp
+	Rewritten []Rewritten
+	Edits     []edit.Edit
+	Findings  []layer.Finding // of all blocks, and of the plan as a whole
+	LineEnd   string
 }
 
 // Locate finds where an ear sits in the file.
@@ -140,19 +142,28 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 		if err != nil {
 			return nil, &plan.Error{Ear: e.ID, Err: err}
 		}
-		lines, finds, err := Compile(f, ix.Box, p, &e, Style{Lower: ix.Lower})
-		if err != nil {
-			return nil, &plan.Error{Ear: e.ID, Err: err}
-		}
-		if e.HeadsUp != nil {
-			finds = append(finds, layer.Finding{Level: layer.Care, Code: "heads-up-left-out", Line: f.Line, Message: "The heads-up of ear " + e.ID + " is not written yet; the ear works without it."})
-		}
-		if e.BondPass != nil {
-			finds = append(finds, layer.Finding{Level: layer.Care, Code: "bond-left-out", Line: f.Line, Message: "The bond pass of ear " + e.ID + " is not written yet; the ear works without it."})
-		}
-		res.Blocks = append(res.Blocks, Block{e, f, lines, finds})
+		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
 	sort.SliceStable(res.Blocks, func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
+	warm := 0.0 // what the filament of the section wants
+	for i := range res.Blocks {
+		b := &res.Blocks[i]
+		if warm > 0 && b.Fold.At.Nozzle() >= hot {
+			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
+			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
+		}
+		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
+		if err != nil {
+			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+		}
+		if b.Ear.BondPass != nil {
+			finds = append(finds, layer.Finding{Level: layer.Care, Code: "bond-left-out", Line: b.Fold.Line, Message: "The bond pass of ear " + b.Ear.ID + " is not written yet; the ear works without it."})
+		}
+		b.Lines, b.Findings = lines, finds
+		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+			warm = Wants(p, &b.Ear, 2)
+		}
+	}
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
 		if i > 0 && b.Fold.Line == res.Blocks[i-1].Fold.Line {
@@ -163,8 +174,16 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there", Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line %d).", s.Before, s.Word, s.Line)})
 			}
 		}
+		if b.Ear.HeadsUp != nil {
+			if err := res.headsUp(src, ix, p, b, Style{Lower: ix.Lower}); err != nil {
+				return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+			}
+		}
 		res.Findings = append(res.Findings, b.Findings...)
 		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
+	}
+	if err := res.temperatures(src, ix, p); err != nil {
+		return nil, &plan.Error{Err: err}
 	}
 	for _, m := range p.Mutes {
 		for i := range res.Blocks {
@@ -215,6 +234,9 @@ func (r *Result) Inserted() int {
 	for i := range r.Mutes {
 		n += len(r.Mutes[i].Lines)
 	}
+	for i := range r.HeadsUps {
+		n += len(r.HeadsUps[i].Lines)
+	}
 	return n
 }
 
@@ -223,6 +245,11 @@ func (r *Result) OutLines(i int) [2]int64 {
 	at := r.Blocks[i].Fold.Line
 	for k := range i {
 		at += int64(len(r.Blocks[k].Lines))
+	}
+	for k := range r.HeadsUps {
+		if r.HeadsUps[k].Line <= r.Blocks[i].Fold.Line {
+			at += int64(len(r.HeadsUps[k].Lines))
+		}
 	}
 	for k := range r.Mutes {
 		if r.Mutes[k].Span.To < r.Blocks[i].Fold.Line {

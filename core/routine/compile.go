@@ -34,6 +34,10 @@ type Fold struct {
 	Next    [2]gcode.Nano
 	HasNext bool
 	Seconds float64 // into the print
+	// Own is the nozzle temperature the file itself has here, °C, when a
+	// filament with one of its own is in force; a filament that says nothing
+	// goes back to it.
+	Own float64
 }
 
 // Speeds of our own movements, mm/min: what small and large printers can do.
@@ -56,6 +60,8 @@ type compiler struct {
 	finds []layer.Finding
 	fold  Fold
 
+	warm   float64    // °C the new filament wants; 0 when it says nothing
+	coming bool       // the nozzle is on its way there
 	pulled gcode.Nano // debt to have while away
 	said   string     // message waiting for its stop
 	told   bool       // the printer was told to stop
@@ -73,6 +79,9 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	c.m.State = f.At
 	c.m.StopWords = []string{strings.ToUpper(p.StopOf(e))}
 	c.pulled = f.At.Debt
+	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
+		c.warm = f.Own
+	}
 	c.all = len(r) > 0 && plan.DoesItAll(p.StopOf(e))
 	c.note("; dogear ear "+e.ID+": "+c.title(), "ours begins here")
 	if c.was.Inch {
@@ -257,8 +266,35 @@ func (c *compiler) tell() {
 	}
 }
 
+// Wants returns the nozzle temperature that the filament of a colour ear asks
+// for, °C; 0 when it says nothing.
+func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
+	f, ok := p.Filaments[e.Filament]
+	if !ok || e.Kind != plan.Colour {
+		return 0
+	}
+	if layer <= 1 && f.Nozzle[0] > 0 {
+		return f.Nozzle[0]
+	}
+	if f.Nozzle[1] > 0 {
+		return f.Nozzle[1]
+	}
+	return f.Nozzle[0]
+}
+
+// warmUp heats for the new filament, so that it is never loaded cold.
+func (c *compiler) warmUp(wait bool) {
+	t := int64(math.Round(c.warm * 1e6))
+	if t <= 0 || c.m.Nozzle() == t && (!wait || c.m.Hot() && !c.coming) {
+		return
+	}
+	c.heat(c.warm, wait, "heat")
+	c.coming = !wait
+}
+
 func (c *compiler) stop() {
 	w := c.plan.StopOf(c.ear)
+	c.warmUp(c.all)
 	for _, l := range c.plan.Printer.SettleBefore {
 		c.ownLine(l, "so that this printer stops at once")
 	}
@@ -274,6 +310,7 @@ func (c *compiler) stop() {
 		c.ownLine(w, "waits for you")
 	}
 	c.told = true
+	c.warmUp(true)
 	for _, l := range c.plan.Printer.SettleAfter {
 		c.ownLine(l, "so that this printer goes on from here")
 	}

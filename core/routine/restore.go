@@ -75,7 +75,9 @@ func (c *compiler) restore() {
 	if c.m.Bed() != c.was.Bed() {
 		c.put("M140 "+word('S', gcode.Nano(c.was.Bed())), "bed as it was")
 	}
-	if c.m.Nozzle() != c.was.Nozzle() || c.m.Hot() != c.was.Hot() {
+	if c.warm > 0 {
+		c.warmUp(true) // the new filament keeps its own temperature
+	} else if c.m.Nozzle() != c.was.Nozzle() || c.m.Hot() != c.was.Hot() {
 		w := "M109"
 		if !c.was.Hot() {
 			w = "M104"
@@ -143,7 +145,7 @@ func (c *compiler) check() {
 		bad("feed-not-restored", "the speed")
 	case a.Fan != b.Fan:
 		bad("fan-not-restored", "the fan")
-	case a.Nozzle() != b.Nozzle() || a.Bed() != b.Bed():
+	case a.Nozzle() != b.Nozzle() && c.warm == 0 || a.Bed() != b.Bed():
 		bad("temperature-not-restored", "the temperature")
 	}
 }

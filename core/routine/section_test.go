@@ -1,0 +1,162 @@
+package routine
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// tall is a tower of twelve layers whose nozzle changes at layer 2 and 8.
+func tall() string {
+	var b strings.Builder
+	b.WriteString("M82\nM109 S215\nG28\n")
+	e := 0.0
+	for n := 1; n <= 12; n++ {
+		fmt.Fprintf(&b, "; tier %d\n", n)
+		switch n {
+		case 2:
+			b.WriteString("M104 S205 ; later\n")
+		case 8:
+			b.WriteString("M104 S200\nM104 T1 S150\n")
+		}
+		fmt.Fprintf(&b, "G1 Z%.1f F600\nG0 X50 Y%d F6000\n", 0.2*float64(n), 50+n%2)
+		for k := range 6 {
+			e += 1
+			fmt.Fprintf(&b, "G1 X%d Y%d E%.1f F900\nG0 X%d\n", 60+k, 50+k, e, 50+k)
+		}
+	}
+	b.WriteString("M104 S0\nM84\n")
+	return b.String()
+}
+
+func lay(t *testing.T, file string, p *plan.Plan) (*Result, string) {
+	t.Helper()
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := p.Check(); err != nil {
+		t.Fatal(err)
+	}
+	res, err := Apply(src, ix, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range res.Findings {
+		if f.Level == layer.Grave {
+			t.Fatal(f)
+		}
+	}
+	var out bytes.Buffer
+	if _, err := edit.Write(&out, src, res.Edits); err != nil {
+		t.Fatal(err)
+	}
+	return res, out.String()
+}
+
+var spools = map[string]plan.Filament{
+	"red":   {Name: "Signal red", Nozzle: [2]float64{215, 205}},
+	"white": {Name: "Gull white", Nozzle: [2]float64{235, 230}},
+	"plain": {Name: "Kelp"},
+}
+
+// TestTemperatures follows the nozzle through bands of filaments with
+// temperatures of their own.
+func TestTemperatures(t *testing.T) {
+	p := &plan.Plan{Format: plan.Format, Filaments: spools, First: "red", Ears: []plan.Ear{
+		{ID: "a", BeforeLayer: 2, Kind: plan.Colour, Filament: "white"},
+		{ID: "b", BeforeLayer: 5, Kind: plan.Colour, Filament: "red"},
+		{ID: "c", BeforeLayer: 7, Kind: plan.Colour, Filament: "white"},
+		{ID: "d", BeforeLayer: 11, Kind: plan.Insert},
+	}}
+	res, out := lay(t, tall(), p)
+	if len(res.Rewritten) != 2 || res.Rewritten[0].Was != "M104 S205 ; later" || res.Rewritten[0].Now != "M104 S230 ; later" || res.Rewritten[1].Now != "M104 S230" {
+		t.Errorf("rewritten: %+v", res.Rewritten)
+	}
+	want := map[int]float64{1: 215, 2: 230, 4: 230, 5: 205, 6: 205, 7: 230, 8: 230, 10: 230, 11: 230, 12: 230}
+	var m gcode.Machine
+	var c gcode.Command
+	var a gcode.Act
+	for line := range strings.Lines(out) {
+		c.Parse([]byte(line))
+		m.Exec(&c, &a)
+		if a.Kind == gcode.Push && a.Laid > gcode.MM && !m.Hot() {
+			t.Errorf("pushes filament before the nozzle is hot: %q", line)
+		}
+		if a.Kind != gcode.Lay {
+			continue
+		}
+		n := int(m.Pos[2] * 5 / gcode.MM)
+		if w, ok := want[n]; ok && (float64(m.Nozzle())/1e6 != w || !m.Hot()) {
+			t.Fatalf("layer %d is laid at %v °C (hot %v), want %v", n, float64(m.Nozzle())/1e6, m.Hot(), w)
+		}
+	}
+	if m.Nozzle() != 0 || !strings.Contains(out, "M104 T1 S150\n") {
+		t.Error("the end, or another tool, was rewritten")
+	}
+	// A filament that says nothing goes back to what the file has.
+	_, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{
+		{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"}, {ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
+	if !strings.Contains(out[strings.Index(out, "ear b"):], "M109 S205") {
+		t.Error("the file's own temperature does not come back")
+	}
+	// And by itself it changes nothing.
+	res, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Colour, Filament: "plain"}}})
+	if len(res.Rewritten) != 0 || strings.Count(out, "M109") != 1 {
+		t.Errorf("%+v", res.Rewritten)
+	}
+}
+
+func TestHeadsUp(t *testing.T) {
+	file := tall()
+	for _, h := range []plan.HeadsUp{{Layers: 3}, {Minutes: 0.1}, {Minutes: 99}} {
+		res, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, HeadsUp: &h}}})
+		if len(res.HeadsUps) != 1 {
+			t.Fatalf("%+v: %d heads-ups", h, len(res.HeadsUps))
+		}
+		lines := strings.Split(out, "\n")
+		u := res.HeadsUps[0]
+		if !strings.HasPrefix(lines[u.Line-1], "; dogear heads-up a:") {
+			t.Errorf("%+v: line %d is %q", h, u.Line, lines[u.Line-1])
+		}
+		next := lines[int(u.Line)-1+len(u.Lines)]
+		switch {
+		case h.Layers == 3 && next != "G0 X55", h.Minutes == 99 && next != "; tier 1":
+			t.Errorf("%+v stands in front of %q", h, next)
+		case h.Minutes == 0.1 && (!strings.HasPrefix(next, "G0") || u.Before < 4 || u.Before > 8):
+			t.Errorf("%+v stands %v s before, in front of %q", h, u.Before, next)
+		}
+		if first := lines[res.OutLines(0)[0]-1]; !strings.HasPrefix(first, "; dogear ear a:") {
+			t.Errorf("the ear is reported at %q", first)
+		}
+	}
+}
+
+func TestReanchor(t *testing.T) {
+	ix, err := layer.Read(context.Background(), strings.NewReader(tall()), layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, z, odd := 1.0, 1.2, 1.31
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{
+		{ID: "a", AtHeight: &h, Kind: plan.Insert}, {ID: "b", BeforeLayer: 30, Z: &z, Kind: plan.Insert},
+		{ID: "c", BeforeLine: 400, Z: &odd, Kind: plan.Insert}, {ID: "d", BeforeLayer: 4, Kind: plan.Insert},
+	}}
+	finds := Reanchor(ix, p)
+	if len(finds) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 || p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 {
+		t.Errorf("%+v\n%+v", p.Ears, finds)
+	}
+	for i, want := range []string{layer.Note, layer.Note, layer.Care, layer.Care} {
+		if finds[i].Level != want {
+			t.Errorf("%+v, want %s", finds[i], want)
+		}
+	}
+}
