@@ -81,11 +81,7 @@ type fv struct {
 }
 
 func (s *Server) book(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}

@@ -116,22 +116,22 @@ func (s *Server) overlay(c fiber.Ctx) error {
 		return err
 	}
 	section := func(n int) (*raster.Section, error) {
-		if n < 1 || b.ix.Layers[n-1].Object != b.ix.Layers[min(n, len(b.ix.Layers)-1)].Object {
-			return nil, nil
-		}
 		moves, err := b.ix.Decode(b.src, n)
 		if err != nil {
 			return nil, err
 		}
 		return raster.NewSection(raster.FrameOf(b.ix), b.ix, n, moves), nil
 	}
-	below, err := section(n - 1)
+	here, err := section(n)
 	if err != nil {
 		return err
 	}
-	here, err := section(n)
-	if err != nil || here == nil {
-		return err
+	// The first layer of an object lies on the bed.
+	var below *raster.Section
+	if n > 1 && b.ix.Layers[n-2].Object == b.ix.Layers[n-1].Object {
+		if below, err = section(n - 1); err != nil {
+			return err
+		}
 	}
 	fresh, covered := here.NewHere(below).Runs(), here.CoveredHere(below).Runs()
 	out := binary.LittleEndian.AppendUint32(nil, uint32(len(fresh)/3))

@@ -15,11 +15,7 @@ import (
 
 // linesPage shows the file as text.
 func (s *Server) linesPage(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}

@@ -80,6 +80,16 @@ func (s *Server) open(c fiber.Ctx) (*book, error) {
 	return s.opened.get(c.Context(), p)
 }
 
+// openMarked returns the print of a request with its book and its marks.
+func (s *Server) openMarked(c fiber.Ctx) (*book, *marked, error) {
+	b, err := s.open(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	m, err := s.marks(c.Context(), b.print.ID)
+	return b, m, err
+}
+
 // marked is what is marked in a print, ready to be laid onto its file.
 type marked struct {
 	plan       *plan.Plan

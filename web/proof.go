@@ -107,11 +107,7 @@ type proofView struct {
 }
 
 func (s *Server) proof(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
@@ -220,11 +216,7 @@ func outName(b *book, res *routine.Result) string {
 }
 
 func (s *Server) write(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
@@ -257,11 +249,7 @@ func ascii(s string) string {
 
 // planFile sends what is marked as a plan that the command line understands.
 func (s *Server) planFile(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
