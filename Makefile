@@ -11,6 +11,7 @@ test: setup
 	go vet ./...
 	$(MAKE) -s go-test
 	node web/assets/build.mjs --check
+	node --test --test-reporter=spec test/unit/*.test.mjs
 	$(MAKE) -s e2e
 
 setup: node_modules/.ready

@@ -18,6 +18,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/archive"
+	"dogear/core/routine"
 	"dogear/demo"
 	"dogear/store"
 )
@@ -392,5 +393,81 @@ func looks(t *testing.T, c *client, path string) {
 	}
 	if _, body := c.do("GET", path+"/search?q=zeppelin&from=100", nil, nil); !strings.Contains(body, `"line":0`) {
 		t.Error(body)
+	}
+}
+
+func TestNames(t *testing.T) {
+	for in, want := range map[string]string{
+		"harbour_wall-coarse.gcode": "Harbour wall coarse", "BUOY.GCODE": "BUOY", "x.gcode.gz": "X", "noext": "Noext", ".gcode": ".gcode", "a.b.nc": "A.b",
+	} {
+		if got := titleOf(in); got != want {
+			t.Errorf("titleOf(%q) = %q, want %q", in, got, want)
+		}
+	}
+	b := &book{print: store.Print{Name: "lighthouse.gcode"}}
+	res := &routine.Result{}
+	for want, layers := range map[string][]int{
+		"lighthouse_unchanged.gcode": nil, "lighthouse_stop-38.gcode": {38}, "lighthouse_stop-2-5-7-9.gcode": {2, 5, 7, 9}, "lighthouse_5-stops-from-2.gcode": {2, 5, 7, 9, 11},
+	} {
+		res.Blocks = nil
+		for _, n := range layers {
+			res.Blocks = append(res.Blocks, routine.Block{Fold: routine.Fold{Layer: n}})
+		}
+		if got := outName(b, res); got != want {
+			t.Errorf("%v: %q, want %q", layers, got, want)
+		}
+	}
+	for s, want := range map[float64]string{5: "5 s", 89: "89 s", 600: "10 min", 3600: "1 h 00", 25500: "7 h 05"} {
+		if got := hours(s); got != want {
+			t.Errorf("hours(%v) = %q, want %q", s, got, want)
+		}
+	}
+	for n, want := range map[int64]string{7: "7", 1234: "1\u2009234", -1234567: "-1\u2009234\u2009567"} {
+		if got := group(n); got != want {
+			t.Errorf("group(%d) = %q, want %q", n, got, want)
+		}
+	}
+	if got := show([]byte("G1 X1\x00\xff\r\n")); got != "G1 X1··" {
+		t.Errorf("%q", got)
+	}
+}
+
+// TestMutesThroughTheWeb mutes a path, proves it, and brings it back.
+func TestMutesThroughTheWeb(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, truth := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("tide-gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	path := fmt.Sprintf("/prints/%d", id)
+	at := fmt.Sprint(truth.Layers[14].First)
+	for _, s := range []struct {
+		path string
+		kv   []string
+		code int
+		want string
+	}{
+		{"/mutes", []string{"from", at, "to", at}, 200, "Bring back"},
+		{"/mutes", []string{"from", at, "to", at}, 409, "muted twice"},
+		{"/mutes", []string{"from", "9", "to", "8"}, 422, "from which line"},
+		{"/mutes", []string{"from", "1", "to", "99999999"}, 422, "from which line"},
+	} {
+		if code, body := c.form(path+s.path, s.kv...); code != s.code || !strings.Contains(body, s.want) {
+			t.Errorf("%s %v: %d %s", s.path, s.kv, code, body[:min(len(body), 200)])
+		}
+	}
+	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "Same plastic, less what is muted") {
+		t.Error("the proof does not say what is muted")
+	}
+	_, out := c.do("GET", path+"/write", nil, nil)
+	if strings.Count(out, "; dogear muted: G1 X") != 1 {
+		t.Error("the line is not a comment in the written file")
+	}
+	if code, body := c.form(path+"/mutes/remove", "from", at, "to", at); code != 200 || strings.Contains(body, "Bring back") {
+		t.Error(code)
+	}
+	if _, out := c.do("GET", path+"/write", nil, nil); out != string(file) {
+		t.Error("brought back, the file is not what it was")
 	}
 }

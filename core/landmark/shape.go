@@ -48,19 +48,23 @@ func measure(g *raster.Grid) *shape {
 		}
 	}
 	s.inscribed = 2 * clearance(g, s.cx, s.cy)
-	r := s.inscribed / 2
 	s.turn = math.Mod(math.Mod(s.turn*180/math.Pi, 90)+90, 90)
-	// Areas against the inscribed circle: 1 for a circle, 1.1027 for a regular
-	// hexagon (2·√3/π), w·h for a rectangle.
-	round := area / (math.Pi * r * r)
+	lo, hi := math.Inf(1), 0.0
+	for t := 0.0; t < 180; t += 3 {
+		w, _ := extent(hull, t*math.Pi/180)
+		lo, hi = min(lo, w), max(hi, w)
+	}
+	// A circle is as wide in all directions, a regular hexagon 2/√3 = 1.155
+	// times as wide over its corners as over its flats, with an area of √3/2
+	// times the square of the latter; a rectangle fills the box around it.
 	full := area / (s.w * s.h)
-	aspect := max(s.w, s.h) / min(s.w, s.h)
+	hex := area / (lo * lo * math.Sqrt(3) / 2)
 	switch {
 	case full > 0.93:
 		s.name, s.across = "rect", min(s.w, s.h)
-	case round < 1.07 && aspect < 1.08:
+	case hi/lo < 1.085 && area > 0.74*lo*lo:
 		s.name, s.across = "round", 2*math.Sqrt(area/math.Pi)
-	case round < 1.18 && aspect < 1.22:
+	case hi/lo < 1.22 && hex > 0.94 && hex < 1.06:
 		s.name, s.across = "hex", math.Sqrt(2*area/math.Sqrt(3))
 		s.turn = hexTurn(hull)
 	default:
