@@ -2,7 +2,7 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Cover } from "./cover.js";
 import { Thread } from "./thread.js";
-import { View, draw, nearest, parse, parseOverlay, WAY } from "./page.js";
+import { View, ahead, draw, nearest, parse, parseOverlay, WAY } from "./page.js";
 import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
@@ -98,7 +98,7 @@ export async function bench(root) {
   };
   const next = () => nextFilament()?.colour;
 
-  let turn = 0;
+  let turn = 0, idle = 0;
   async function pages() {
     const mine = ++turn;
     const n = state.fold;
@@ -130,6 +130,15 @@ export async function bench(root) {
     root.dispatchEvent(new Event("dogear:drawn"));
     for (const k of [n + 1, n - 2, n + 2]) layer(k);
     for (const k of [n + 1, n - 1]) { order(k); overlay(k); }
+    clearTimeout(idle);
+    idle = setTimeout(async () => {
+      for (const k of [n + 1, n - 2]) {
+        const g = await layer(k);
+        if (mine !== turn || !g) continue;
+        const p = parts(k, g, 0, g.n);
+        if (p.length === 1) ahead(canvas.right, view, p[0], state.travel);
+      }
+    }, 30);
   }
 
   function cutAt(t, geo) {

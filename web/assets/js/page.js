@@ -7,6 +7,8 @@ const thins = [1, 1, 0.9, 0.8, 0.85, 0.7, 0.7, 0.8]; // of the laid width
 const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
 const BLOCK = 2048;
 
+let made = 0;
+
 // parse reads what /prints/:id/layers/:n sends.
 export function parse(buf) {
   const n = new DataView(buf).getUint32(0, true);
@@ -14,7 +16,7 @@ export function parse(buf) {
   const line = new Uint32Array(buf, 4 + 16 * n, n);
   const kind = new Uint8Array(buf, 4 + 20 * n, n);
   const width = new Uint8Array(buf, 4 + 21 * n, n);
-  return { n, xy, line, kind, width, blocks: null };
+  return { id: ++made, n, xy, line, kind, width, blocks: null };
 }
 
 // parseOverlay reads what /prints/:id/layers/:n/overlay sends.
@@ -114,7 +116,14 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
     c.lineWidth = 1.2 / s;
     for (const g of range(below, 0, below.n)) if (g.kind === 1) c.stroke(g.path);
   }
-  for (const p of parts) lay(c, s, p, page, ink, faded, travel);
+  for (const p of parts) {
+    const pic = p.geo.n > DENSE && whole(p) && picture(p, m, w, h, dpr, page, ink, faded, travel);
+    if (!pic) { lay(c, s, p, page, ink, faded, travel); continue; }
+    c.save();
+    c.setTransform(1, 0, 0, 1, 0, 0);
+    c.drawImage(pic, 0, 0);
+    c.restore();
+  }
   if (overlay) over(c, s, overlay, sea, ink);
   if (chosen) {
     c.strokeStyle = sea;
@@ -129,6 +138,35 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
     nozzle(c, m[0] * at.geo.xy[k] + m[4], m[3] * at.geo.xy[k + 1] + m[5], at.text, w, h, ink, page);
   }
   bar(c, s, h, ink, faded);
+}
+
+// A dense layer is painted once and kept as a picture for as long as window,
+// colour and theme stay the same.
+const DENSE = 4000;
+const pictures = new Map();
+const whole = (p) => p.from === 0 && p.to === p.geo.n && !p.ghost;
+
+function picture(p, m, w, h, dpr, page, ink, faded, travel) {
+  const key = [p.geo.id, p.colour, travel, m, w, h, dpr, page, ink].join();
+  let o = pictures.get(key);
+  if (!o) {
+    o = new OffscreenCanvas(Math.max(1, Math.round(w * dpr)), Math.max(1, Math.round(h * dpr)));
+    const c = o.getContext("2d");
+    c.setTransform(dpr, 0, 0, dpr, 0, 0);
+    c.transform(...m);
+    c.lineCap = "round";
+    c.lineJoin = "round";
+    lay(c, m[0], p, page, ink, faded, travel);
+    pictures.set(key, o);
+    if (pictures.size > 10) pictures.delete(pictures.keys().next().value);
+  }
+  return o;
+}
+
+// ahead paints a dense layer before it is asked for.
+export function ahead(canvas, view, p, travel) {
+  const w = canvas.clientWidth, h = canvas.clientHeight;
+  if (w && h && p.geo.n > DENSE && whole(p)) picture(p, view.matrix(w, h), w, h, window.devicePixelRatio || 1, token("page"), token("ink"), token("faded"), travel);
 }
 
 function lay(c, s, { geo, from, to, colour, ghost }, page, ink, faded, travel) {
