@@ -252,6 +252,11 @@ func (r *reader) findings(missing []int) {
 		words = append(words, w)
 	}
 	sort.Strings(words)
+	const most = 20
+	if len(words) > most {
+		r.note(Note, "unknown-command", 1, fmt.Sprintf("%d words of this file are not known here; they are kept as they are. The first %d of them are named.", len(words), most))
+		words = words[:most]
+	}
 	for _, w := range words {
 		c := r.unknown[w]
 		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it is; what it does is up to the printer.", w, c.n, group(c.first)))

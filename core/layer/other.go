@@ -65,6 +65,11 @@ func (r *reader) stranger() {
 	if c.Letter == '?' && r.strange == 0 {
 		r.strange = r.line
 	}
+	for _, b := range c.Name {
+		if b < ' ' || b > '~' {
+			return // no word anybody wrote; see rubbish-at-end
+		}
+	}
 	var buf [48]byte
 	key := buf[:0]
 	if len(c.Name) > 0 {

@@ -83,6 +83,7 @@ func TestFindings(t *testing.T) {
 		{"cut in mid-line", "M83\nG1 Z.2\nG1 X10 E1\nG1 X2", "cut-short@4"},
 		{"no end code", "M83\nG1 Z.2\nG1 X10 E1\n", "cut-short@3"},
 		{"rubbish", "M83\nG1 Z.2\nG1 X10 E1\nM104 S0\n%&/\n", "unknown-command@5 rubbish-at-end@5"},
+		{"binary rubbish", "M83\nG1 Z.2\nG1 X10 E1\nM104 S0\n\x01\xfe\x80\n\x07\n", "rubbish-at-end@5"},
 		{"lays nothing", "G1 X1\nG1 X2\n", "no-heights@1"},
 	} {
 		if got := codes(read(t, c.file)); got != c.want {
