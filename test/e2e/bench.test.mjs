@@ -29,10 +29,10 @@ test("the numerals of the tide gauge: one landmark, one key", async () => {
   await p.waitForSelector('[data-ear][data-before="13"][data-open="true"]');
   // The cover shows red numerals on a white board at once; below it stays white.
   await p.click('[data-view="above"]');
-  await p.waitForTimeout(300);
+  await p.waitForSelector('[data-cover][data-shown^="above/"]');
   assert.ok(await colours(p, "[data-cover] canvas", [184, 54, 43]) > 500, "numerals are red");
   await p.click('[data-view="below"]');
-  await p.waitForTimeout(300);
+  await p.waitForSelector('[data-cover][data-shown^="below/"]');
   assert.equal(await colours(p, "[data-cover] canvas", [184, 54, 43]), 0);
   // Moving the ear moves the colours; undo brings them back.
   await p.fill('[data-ear] input[name="before"]', "17");

@@ -31,6 +31,7 @@ export class Cover {
     const w = v.getUint32(0, true), h = v.getUint32(4, true), k = v.getUint32(8, true);
     this.data = { w, h, parts: new Uint32Array(buf, 12, 2 * k), part: new Uint32Array(buf, 12 + 8 * k, w * h), shade: new Uint8Array(buf, 12 + 8 * k + 4 * w * h, w * h) };
     this.paint();
+    this.root.dataset.shown = key;
   }
 
   paint() {
