@@ -17,11 +17,14 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if len(b.ix.Layers) == 0 {
 		return fiber.NewError(fiber.StatusConflict, "This file moves the head but lays nothing, so there is no layer to fold at.")
 	}
+	if b.marks == nil {
+		s.jobs.landmarks(b)
+	}
 	margin, err := s.margin(c, b)
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Views": raster.Views, "Findings": b.ix.Findings})
+	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and
@@ -60,6 +63,9 @@ type markView struct {
 // landmarks are those of a print that are sure enough to be shown.
 func (b *book) landmarks() []markView {
 	out := []markView{}
+	if b.marks == nil {
+		return out // still being found
+	}
 	for _, m := range b.marks.Landmarks {
 		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason}
 		if m.Certainty < 0.5 {

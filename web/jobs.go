@@ -14,13 +14,16 @@ import (
 
 // jobs reads prints in the background, one after another.
 type jobs struct {
-	s    *Server
-	mu   sync.Mutex
-	all  map[int64]*job
-	turn chan struct{} // holds one token: reading is bound by the processor
-	wg   sync.WaitGroup
-	ctx  context.Context
-	end  context.CancelFunc
+	s       *Server
+	mu      sync.Mutex
+	all     map[int64]*job
+	looking map[int64]bool // prints whose landmarks are being found
+	atOnce  int64          // prints of up to so many bytes get their landmarks before they open
+	behind  chan struct{}  // holds one token: landmarks are found behind an open bench
+	turn    chan struct{}  // holds one token: reading is bound by the processor
+	wg      sync.WaitGroup
+	ctx     context.Context
+	end     context.CancelFunc
 }
 
 // job is one reading. Its fields are guarded by jobs.mu.
@@ -34,7 +37,7 @@ type job struct {
 }
 
 func newJobs(s *Server) *jobs {
-	j := &jobs{s: s, all: map[int64]*job{}, turn: make(chan struct{}, 1)}
+	j := &jobs{s: s, all: map[int64]*job{}, looking: map[int64]bool{}, atOnce: atOnce, behind: make(chan struct{}, 1), turn: make(chan struct{}, 1)}
 	j.ctx, j.end = context.WithCancel(context.Background())
 	return j
 }
@@ -143,21 +146,71 @@ func (j *jobs) read(ctx context.Context, p store.Print) error {
 		return err
 	}
 	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
-	finder := landmark.NewFinder(ix)
+	var finder *landmark.Finder
+	if p.Bytes <= j.atOnce {
+		finder = landmark.NewFinder(ix)
+	}
+	err = j.layers(ctx, p, ix, 0.4, func(n int, moves []layer.Move) {
+		r.Outline.Add(ix, n, moves)
+		if finder != nil {
+			finder.Add(n, moves)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if finder != nil {
+		r.Landmarks = finder.Report()
+	}
+	return j.s.cfg.Store.SaveReading(ctx, p.ID, r)
+}
+
+// atOnce is the size of a print, in bytes, up to which its landmarks are found
+// before it opens; those of larger ones are found behind the open bench.
+const atOnce = 40 << 20
+
+// layers decodes all layers of a print and tells how far it is.
+func (j *jobs) layers(ctx context.Context, p store.Print, ix *layer.Index, from float64, f func(n int, moves []layer.Move)) error {
+	src := j.s.cfg.Store.Source(p)
 	for n := 1; n <= len(ix.Layers); n++ {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
 		if n%16 == 0 {
-			j.set(p.ID, "Looking at the layers", 0.4+0.6*float64(n)/float64(len(ix.Layers)))
+			j.set(p.ID, "Looking at the layers", from+(1-from)*float64(n)/float64(len(ix.Layers)))
 		}
 		moves, err := ix.Decode(src, n)
 		if err != nil {
 			return err
 		}
-		r.Outline.Add(ix, n, moves)
-		finder.Add(n, moves)
+		f(n, moves)
 	}
-	r.Landmarks = finder.Report()
-	return j.s.cfg.Store.SaveReading(ctx, p.ID, r)
+	return nil
+}
+
+// landmarks finds the landmarks of a print that was opened without them.
+func (j *jobs) landmarks(b *book) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if j.looking[b.print.ID] || j.ctx.Err() != nil {
+		return
+	}
+	j.looking[b.print.ID] = true
+	j.wg.Go(func() {
+		select {
+		case j.behind <- struct{}{}: // uploads need not wait for it
+			defer func() { <-j.behind }()
+		case <-j.ctx.Done():
+			return
+		}
+		finder := landmark.NewFinder(b.ix)
+		err := j.layers(j.ctx, b.print, b.ix, 0, finder.Add)
+		if err == nil {
+			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: b.outline, Landmarks: finder.Report()})
+		}
+		if err != nil && j.ctx.Err() == nil {
+			j.s.log.Error("finding landmarks", "print", b.print.ID, "err", err)
+		}
+		j.s.opened.drop(b.print.ID)
+	})
 }

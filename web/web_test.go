@@ -471,3 +471,31 @@ func TestMutesThroughTheWeb(t *testing.T) {
 		t.Error("brought back, the file is not what it was")
 	}
 }
+
+// TestLargePrints opens a print before its landmarks are found; they come later.
+func TestLargePrints(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	c.s.jobs.atOnce = 0
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("tide-gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	path := fmt.Sprintf("/prints/%d", id)
+	if _, body := c.do("GET", path, nil, nil); !strings.Contains(body, "still being looked for") {
+		t.Error("the bench does not say that landmarks are missing")
+	}
+	body := ""
+	for range 200 {
+		if _, body = c.do("GET", path+"/book", nil, nil); strings.Contains(body, "10 islands go on") {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	if !strings.Contains(body, "10 islands go on") {
+		t.Error("the landmarks never come")
+	}
+	if _, body := c.do("GET", path, nil, nil); strings.Contains(body, "still being looked for") || !strings.Contains(body, "Worth a look") {
+		t.Error("the bench does not show them")
+	}
+}

@@ -112,6 +112,11 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	if h, b := f.ix.Layers[n-1].Height, f.ix.Layers[n-2].Height; n > 2 && b > 0 && absN(h-b)*20 > b*3 {
 		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before", trim(h), trim(b)))
 	}
+	// A line over nothing leaves fresh cells; where there are hardly any, the
+	// moves need not be followed.
+	if fresh := s.NewHere(below); fresh.Area() < 0.8 {
+		return
+	}
 	if l := longest(s, below, moves); l >= 3 {
 		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both ends", l))
 	}

@@ -83,9 +83,12 @@ func (g *Grid) Line(x0, y0, x1, y1, width float64) {
 	r := width / 2 * c
 	dx, dy := bx-ax, by-ay
 	l := math.Hypot(dx, dy)
-	nx, ny := 0.0, 0.0
+	nx, ny, inv := 0.0, 0.0, 0.0
 	if l > 0 {
 		nx, ny = -dy/l*r, dx/l*r
+	}
+	if dy != 0 {
+		inv = 1 / dy
 	}
 	first, last := int(math.Ceil(min(ay, by)-r-0.5)), int(math.Floor(max(ay, by)+r-0.5))
 	for y := max(first, 0); y <= min(last, g.H-1); y++ {
@@ -101,7 +104,7 @@ func (g *Grid) Line(x0, y0, x1, y1, width float64) {
 		}
 		if dy != 0 {
 			for _, k := range [2]float64{1, -1} {
-				if t := (m - ay - k*ny) / dy; t >= 0 && t <= 1 {
+				if t := (m - ay - k*ny) * inv; t >= 0 && t <= 1 {
 					x := ax + k*nx + t*dx
 					lo, hi = min(lo, x), max(hi, x)
 				}
