@@ -100,18 +100,24 @@ type proofView struct {
 	Inserted  int
 	Muted     int64 // lines left out
 	Rewritten []routine.Rewritten
-	HeadsUps  []routine.HeadsUp
+	Extras    []extra // what is inserted or muted besides the ears
 	Where     *proof.Difference
 	Blocked   bool
 	FileName  string
 }
 
-func (s *Server) proof(c fiber.Ctx) error {
+// openProved returns the print of a request with its marks laid onto its file.
+func (s *Server) openProved(c fiber.Ctx) (*book, *marked, *outcome, error) {
 	b, m, err := s.openMarked(c)
 	if err != nil {
-		return err
+		return nil, nil, nil, err
 	}
 	o, err := s.proofs.of(c.Context(), b, m)
+	return b, m, o, err
+}
+
+func (s *Server) proof(c fiber.Ctx) error {
+	b, m, o, err := s.openProved(c)
 	if err != nil {
 		return err
 	}
@@ -119,8 +125,13 @@ func (s *Server) proof(c fiber.Ctx) error {
 		Blocked: blocked(o), FileName: outName(b, o.result)}
 	for _, mu := range o.result.Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
+		x, err := mutedLines(b, mu)
+		if err != nil {
+			return err
+		}
+		v.Extras = append(v.Extras, x)
 	}
-	v.Rewritten, v.HeadsUps = o.result.Rewritten, o.result.HeadsUps
+	v.Rewritten = o.result.Rewritten
 	v.Findings = append(append(v.Findings, o.result.Findings...), b.ix.Findings...)
 	for i := range o.result.Blocks {
 		g, err := s.galley(b, m, o.result, i)
@@ -139,6 +150,34 @@ func blocked(o *outcome) bool {
 		}
 	}
 	return !o.verdict.Same
+}
+
+// extra is a block of the galley that is no ear.
+type extra struct {
+	Title string
+	Lines []galleyLine
+}
+
+// mostShown bounds how many of a run of muted lines are shown.
+const mostShown = 8
+
+// mutedLines sets a run of muted lines with the lines that go on behind it.
+func mutedLines(b *book, mu routine.Muted) (extra, error) {
+	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", group(mu.Span.From), group(mu.Span.To))}
+	end := min(mu.Span.To, mu.Span.From+mostShown-1)
+	err := b.ix.Walk(b.src, b.ix.At(mu.Span.From), end+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line >= mu.Span.From {
+			x.Lines = append(x.Lines, galleyLine{Line: line, Code: "; dogear muted: " + show(text), Words: "left out: " + explain.Line(c, a, m)})
+		}
+		return true
+	})
+	if more := mu.Span.To - end; more > 0 {
+		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…", Words: fmt.Sprintf("and %s more, muted too", group(more))})
+	}
+	for _, l := range mu.Lines {
+		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: strings.TrimSuffix(l.Text, " ; "+l.Why), Words: l.Why})
+	}
+	return x, err
 }
 
 // Lines of the original shown before and behind an inserted block.
@@ -203,6 +242,9 @@ func outName(b *book, res *routine.Result) string {
 	}
 	n := len(res.Blocks)
 	if n == 0 {
+		if len(res.Mutes) > 0 {
+			return base + "_muted" + ext
+		}
 		return base + "_unchanged" + ext
 	}
 	var at []string
@@ -216,11 +258,7 @@ func outName(b *book, res *routine.Result) string {
 }
 
 func (s *Server) write(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	o, err := s.proofs.of(c.Context(), b, m)
+	b, _, o, err := s.openProved(c)
 	if err != nil {
 		return err
 	}

@@ -460,6 +460,9 @@ func TestMutesThroughTheWeb(t *testing.T) {
 	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "Same plastic, less what is muted") {
 		t.Error("the proof does not say what is muted")
 	}
+	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "; dogear muted: G1 X") || !strings.Contains(body, "this goes on as if they had run") || !strings.Contains(body, "tide-gauge_muted.gcode") {
+		t.Error("the proof does not show the muted line and what is inserted behind it")
+	}
 	_, out := c.do("GET", path+"/write", nil, nil)
 	if strings.Count(out, "; dogear muted: G1 X") != 1 {
 		t.Error("the line is not a comment in the written file")

@@ -207,7 +207,7 @@ func (r *reader) summary() {
 	ix := r.ix
 	ix.LineEnds = "lf"
 	ends := r.line
-	if r.open1 {
+	if r.noNewline {
 		ends--
 	}
 	if r.crlf > 0 {

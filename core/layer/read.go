@@ -124,7 +124,6 @@ type reader struct {
 	moved, commands     bool
 	relLays             int
 	numbered, crlf      int64
-	open1               bool // the last line has no line end
 	lower, sampled      int
 	unknown             map[string]*count
 	left                float64 // minutes left, as the file first told the display
@@ -235,8 +234,6 @@ func (r *reader) step(s []byte, size int) error {
 	r.off += int64(size)
 	if n := len(s); size > n && n > 0 && s[n-1] == '\r' {
 		r.crlf++
-	} else if size == n {
-		r.open1 = true
 	}
 	c := &r.c
 	c.Parse(s)

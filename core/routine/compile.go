@@ -64,7 +64,6 @@ type compiler struct {
 	coming bool       // the nozzle is on its way there
 	pulled gcode.Nano // debt to have while away
 	said   string     // message waiting for its stop
-	told   bool       // the printer was told to stop
 	all    bool       // the printer does it all
 }
 
@@ -309,7 +308,6 @@ func (c *compiler) stop() {
 		c.tell()
 		c.ownLine(w, "waits for you")
 	}
-	c.told = true
 	c.warmUp(true)
 	for _, l := range c.plan.Printer.SettleAfter {
 		c.ownLine(l, "so that this printer goes on from here")

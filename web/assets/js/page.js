@@ -85,7 +85,7 @@ export class View {
 //   below    the layer underneath, of which the outline is shown
 //   overlay  what lies over nothing and what is covered
 //   at       { geo, piece, end, text }: where the nozzle stands
-export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing, chosen }) {
+export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing }) {
   const dpr = window.devicePixelRatio || 1;
   const w = canvas.clientWidth, h = canvas.clientHeight;
   if (w === 0 || h === 0) return;
@@ -125,13 +125,6 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
     c.restore();
   }
   if (overlay) over(c, s, overlay, sea, ink);
-  if (chosen) {
-    c.strokeStyle = sea;
-    for (const g of range(chosen.geo, chosen.from, chosen.to)) {
-      c.lineWidth = Math.max(g.width, 1.5 / s);
-      c.stroke(g.path);
-    }
-  }
   c.restore();
   if (at && at.piece >= 0) {
     const k = 4 * at.piece + (at.end ? 2 : 0);

@@ -1,13 +1,5 @@
+import { el } from "./svg.js";
 import { mm } from "./words.js";
-
-const NS = "http://www.w3.org/2000/svg";
-
-function el(name, attrs, text) {
-  const e = document.createElementNS(NS, name);
-  for (const k in attrs) e.setAttribute(k, attrs[k]);
-  if (text !== undefined) e.textContent = text;
-  return e;
-}
 
 // Spine draws the print from the side and turns places on it into folds.
 export class Spine {

@@ -1,13 +1,5 @@
+import { el } from "./svg.js";
 import { hours } from "./words.js";
-
-const NS = "http://www.w3.org/2000/svg";
-
-function el(name, attrs, text) {
-  const e = document.createElementNS(NS, name);
-  for (const k in attrs) e.setAttribute(k, attrs[k]);
-  if (text !== undefined) e.textContent = text;
-  return e;
-}
 
 // Thread draws the order of one layer as a ribbon over time.
 export class Thread {
