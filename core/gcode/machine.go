@@ -411,15 +411,3 @@ func (c *Command) degrees(key string) (int64, bool) {
 	v, end, ok := number([]byte(s), 0)
 	return v, ok && end == len(s)
 }
-
-// StepE returns the filament step c would make, without making it.
-func (m *Machine) StepE(c *Command) Nano {
-	if !c.Has('E') {
-		return 0
-	}
-	v := m.length(c.val['E'-'A'])
-	if m.RelE {
-		return v
-	}
-	return v + m.OffE - m.E
-}

@@ -76,6 +76,13 @@ func (s State) WithNozzle(v int64) State {
 	return s
 }
 
+// WithBed returns the state with the bed at another target, in millionths of a
+// degree.
+func (s State) WithBed(v int64) State {
+	s.setBed(v)
+	return s
+}
+
 // Hot reports whether the active nozzle was waited for since it was last cold.
 func (s *State) Hot() bool { return s.Aux != nil && s.Aux.Hot[s.Tool] }
 

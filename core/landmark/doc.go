@@ -45,6 +45,16 @@ type Pocket struct {
 	Closes    *int       `json:"closes"` // null when it stays open to the top
 	Depth     float64    `json:"depth"`
 	FloorZ    float64    `json:"floor_z"`
+	Widest    int        `json:"widest"`   // the layer on which it is widest
+	Sections  []Opening  `json:"sections"` // from the first layer on, wherever its size changes
+}
+
+// Opening is what a pocket measures on a layer, mm.
+type Opening struct {
+	Layer     int        `json:"layer"`
+	Across    float64    `json:"across"`
+	Size      [2]float64 `json:"size"`
+	Inscribed float64    `json:"inscribed"`
 }
 
 // Report is what was found, in the shape of dogear-landmarks/1.

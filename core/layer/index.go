@@ -36,6 +36,7 @@ type Index struct {
 	Layers   []Layer
 	Prime    Span // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
+	Ours     int     // ears that stand in the file because Dogear has written it
 	Heats    []Place // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers
@@ -96,7 +97,8 @@ type Place struct{ Line, Offset int64 }
 type Stop struct {
 	Line   int64
 	Word   string
-	Before int // the layer that comes next; 0 when none does
+	Before int    // the layer that comes next; 0 when none does
+	Ear    string // id of the ear that put it there, when Dogear has written the file
 }
 
 // Levels of findings.

@@ -12,7 +12,7 @@ func (r *reader) other(s []byte, at int64) {
 	}
 	switch a.Kind {
 	case gcode.Stop:
-		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers)})
+		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers), Ear: r.inEar})
 	case gcode.Dwell:
 		r.p.wait(a.Dwell)
 	case gcode.Lasting:

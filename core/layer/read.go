@@ -97,9 +97,10 @@ type reader struct {
 	pre    gcode.State // before the present line, when it may open a gap
 	preSet bool
 	gap    gap
-	start  point // early: in front of the movement that leads to the next laying
-	inMove bool  // early: since start there was only movement
-	early  bool  // fewer than maxChains chains so far
+	start  point  // early: in front of the movement that leads to the next laying
+	inMove bool   // early: since start there was only movement
+	inEar  string // id of the ear of Dogear's own whose lines are being read
+	early  bool   // fewer than maxChains chains so far
 	chains []chain
 	end    [3]gcode.Nano // where the last early laying move ended
 	hot    hot
@@ -319,9 +320,12 @@ func (r *reader) comment(s []byte, at int64) {
 	for len(s) > 0 && (s[len(s)-1] == '\r' || s[len(s)-1] == ' ') {
 		s = s[:len(s)-1]
 	}
-	id := r.l.comment(s, r.line, r.m.Pos[2])
-	if id < 0 {
-		return
+	ours := r.ours(s)
+	id := 0
+	if !ours { // ours repeat too, and say nothing about the file's layers
+		if id = r.l.comment(s, r.line, r.m.Pos[2]); id < 0 {
+			return
+		}
 	}
 	if r.early {
 		r.snaps[r.line] = point{r.line, at, r.m.State}
@@ -335,9 +339,27 @@ func (r *reader) comment(s []byte, at int64) {
 		g.lateSet = true
 		g.second = point{r.line, at, r.m.State}
 	}
-	if g.only && !g.late && len(g.comments) < 16 {
+	if g.only && !g.late && len(g.comments) < 16 && !ours {
 		g.comments = append(g.comments, id)
 	}
+}
+
+// ours takes note of the comments that Dogear has written.
+func (r *reader) ours(s []byte) bool {
+	rest, ok := bytes.CutPrefix(s, []byte("; dogear "))
+	if !ok {
+		return false
+	}
+	if rest, ok = bytes.CutPrefix(rest, []byte("ear ")); ok {
+		if id, end := bytes.CutSuffix(rest, []byte(" ends")); !end {
+			id, _, _ = bytes.Cut(rest, []byte(":"))
+			r.inEar = string(id)
+			r.ix.Ours++
+		} else if string(id) == r.inEar {
+			r.inEar = ""
+		}
+	}
+	return true
 }
 
 // choice returns a copy of the gap when there is a second point in it.

@@ -25,6 +25,9 @@ const (
 	Own    = "own lines"
 )
 
+// Kinds are all kinds, in the order in which they are offered.
+var Kinds = []string{Colour, Insert, Nozzle, Own}
+
 // Plan is a list of ears and what they need.
 type Plan struct {
 	Format    string              `json:"format"`
@@ -35,6 +38,12 @@ type Plan struct {
 	Ears      []Ear               `json:"ears"`
 	Mutes     []Span              `json:"mutes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
+	Uses      Uses                `json:"uses,omitzero"`
+}
+
+// Uses names what a plan takes from a [Kit] by name, instead of carrying it.
+type Uses struct {
+	Printer string `json:"printer,omitempty"`
 }
 
 // Span is a run of lines, both ends included. Muted lines become comments, and
@@ -50,41 +59,6 @@ type File struct {
 	Name   string `json:"name,omitempty"`
 }
 
-// Printer is what must be known of a printer to stop it. Lengths in mm.
-type Printer struct {
-	Name         string            `json:"name,omitempty"`
-	Bed          [4]float64        `json:"bed"` // min x, min y, max x, max y
-	Top          float64           `json:"top"` // highest the nozzle can go
-	Park         [2]float64        `json:"park"`
-	G90MovesE    *bool             `json:"g90_moves_e,omitempty"` // G90 and G91 switch the filament axis too
-	Stop         map[string]string `json:"stop,omitempty"`        // word by kind of ear
-	SettleBefore []string          `json:"settle_before,omitempty"`
-	SettleAfter  []string          `json:"settle_after,omitempty"`
-}
-
-// StopWord returns how this printer is told to stop for a kind of ear.
-func (p *Printer) StopWord(kind string) string {
-	if w := p.Stop[kind]; w != "" {
-		return w
-	}
-	return "M0"
-}
-
-// Generic is the printer that is used when a plan names none.
-func Generic() *Printer {
-	return &Printer{Name: "generic printer", Bed: [4]float64{0, 0, 220, 220}, Top: 250, Park: [2]float64{5, 210}}
-}
-
-// Filament is a spool. Temperatures are °C: first layer, then the rest; zero
-// means not known.
-type Filament struct {
-	Name   string     `json:"name"`
-	Colour string     `json:"colour"`
-	Nozzle [2]float64 `json:"nozzle,omitempty"`
-	Bed    [2]float64 `json:"bed,omitempty"`
-	Purge  float64    `json:"purge,omitempty"` // mm pushed through when it is loaded
-}
-
 // Ear is a marked fold. Exactly one of BeforeLayer, BeforeLine, AtHeight and
 // FileNumber is set.
 type Ear struct {
@@ -93,7 +67,8 @@ type Ear struct {
 	BeforeLine  int64           `json:"before_line,omitempty"`
 	AtHeight    *float64        `json:"at_height,omitempty"` // mm
 	FileNumber  *int64          `json:"file_number,omitempty"`
-	Z           *float64        `json:"z,omitempty"` // mm: where the fold lay in the file the plan was made for
+	Z           *float64        `json:"z,omitempty"`    // mm: where the fold lay in the file the plan was made for
+	Near        *[2]float64     `json:"near,omitempty"` // mm: inside a layer, where the path behind it began in that file
 	Kind        string          `json:"kind"`
 	Filament    string          `json:"filament,omitempty"` // key in Plan.Filaments
 	Routine     json.RawMessage `json:"routine,omitempty"`  // a name, or a list of steps
@@ -101,6 +76,11 @@ type Ear struct {
 	Land        string          `json:"land,omitempty"`     // "where it was" or "next start"
 	Lines       []string        `json:"lines,omitempty"`    // of an "own lines" ear
 	Insert      *InsertPart     `json:"insert,omitempty"`
+	Count       int             `json:"count,omitempty"`  // how many go in; 0 means one
+	At          [][2]float64    `json:"at,omitempty"`     // mm: in which pockets; empty means those that take it best
+	Pole        string          `json:"pole,omitempty"`   // of several magnets: "alike" or "opposite"
+	Bridge      *Bridge         `json:"bridge,omitempty"` // how the layer that closes over it is laid
+	Nozzle      float64         `json:"nozzle,omitempty"` // mm: the next nozzle
 	HeadsUp     *HeadsUp        `json:"heads_up,omitempty"`
 	BondPass    *BondPass       `json:"bond_pass,omitempty"`
 	Note        string          `json:"note,omitempty"`
@@ -112,14 +92,6 @@ const (
 	NextStart  = "next start"
 )
 
-// InsertPart is what goes into a pocket. Lengths in mm.
-type InsertPart struct {
-	Shape  string  `json:"shape"`
-	Across float64 `json:"across"`
-	Height float64 `json:"height"`
-	Steel  bool    `json:"steel,omitempty"`
-}
-
 // HeadsUp asks for a tone and a message before the ear.
 type HeadsUp struct {
 	Minutes float64 `json:"minutes,omitempty"`
@@ -129,6 +101,17 @@ type HeadsUp struct {
 // BondPass asks for the last layer to be laid once more, thinly.
 type BondPass struct {
 	Flow float64 `json:"flow"` // share of the filament, 0…1
+}
+
+// Poles of several magnets that go in at one ear.
+const (
+	Alike    = "alike"
+	Opposite = "opposite"
+)
+
+// Bridge asks for what is laid over an opening to be laid slower.
+type Bridge struct {
+	Speed float64 `json:"speed"` // percent of the file's own
 }
 
 // Error is something wrong with a plan. Ear is its id or position; empty when
@@ -150,6 +133,9 @@ func (e *Error) Unwrap() error { return e.Err }
 
 // ErrPlace is the cause when an ear does not say where it sits, or twice.
 var ErrPlace = errors.New("say where it sits with exactly one of before_layer, before_line, at_height, file_number")
+
+// maxLine is the longest line of one's own, in bytes.
+const maxLine = 240
 
 // maxPlan is the largest plan that is read, in bytes.
 const maxPlan = 8 << 20
@@ -175,15 +161,13 @@ func (p *Plan) Check() error {
 	if p.Printer == nil {
 		p.Printer = Generic()
 	}
-	g := Generic()
-	if p.Printer.Bed == ([4]float64{}) {
-		p.Printer.Bed = g.Bed
+	if err := p.Printer.Check(); err != nil {
+		return &Error{"", fmt.Errorf("the printer: %w", err)}
 	}
-	if b := p.Printer.Bed; b[0] >= b[2] || b[1] >= b[3] {
-		return &Error{"", errors.New("the printer's bed has no size")}
-	}
-	if p.Printer.Top <= 0 {
-		p.Printer.Top = g.Top
+	for key, f := range p.Filaments {
+		if err := f.Check(); err != nil {
+			return &Error{"", fmt.Errorf("the filament %q: %w", key, err)}
+		}
 	}
 	if p.First != "" && len(p.Filaments) > 0 {
 		if _, ok := p.Filaments[p.First]; !ok {
@@ -243,6 +227,39 @@ func (p *Plan) checkEar(e *Ear) error {
 		return errors.New("say its kind: colour, insert, nozzle or own lines")
 	default:
 		return fmt.Errorf("the kind %q is not known; there are colour, insert, nozzle and own lines", e.Kind)
+	}
+	if e.Insert != nil {
+		if err := e.Insert.Check(); err != nil {
+			return fmt.Errorf("what goes in: %w", err)
+		}
+	}
+	if len(e.At) > 1000 {
+		return errors.New("it names too many pockets")
+	}
+	for _, at := range e.At {
+		if !within(at[0], -10000, 10000) || !within(at[1], -10000, 10000) {
+			return errors.New("one of its pockets lies outside of every bed")
+		}
+	}
+	if e.Pole != "" && e.Pole != Alike && e.Pole != Opposite {
+		return fmt.Errorf("the poles can be %q or %q, not %q", Alike, Opposite, e.Pole)
+	}
+	if e.Bridge != nil && !within(e.Bridge.Speed, 10, 100) {
+		return fmt.Errorf("%g %% is no speed for what closes over an opening; say 10 to 100", e.Bridge.Speed)
+	}
+	if e.Count < 0 || e.Count > 1000 || !within(e.Nozzle, 0, 5) {
+		return errors.New("a number is out of range")
+	}
+	if h := e.HeadsUp; h != nil && (h.Layers < 0 || !within(h.Minutes, 0, 1000) || h.Layers == 0 && h.Minutes == 0) {
+		return errors.New("the heads-up must be some minutes or layers ahead")
+	}
+	if b := e.BondPass; b != nil && (!within(b.Flow, 0.01, 1)) {
+		return errors.New("the flow of the bond pass must lie between 0.01 and 1")
+	}
+	for _, l := range e.Lines {
+		if len(l) > maxLine {
+			return fmt.Errorf("an own line is longer than %d characters", maxLine)
+		}
 	}
 	switch e.Land {
 	case "", WhereItWas, NextStart:

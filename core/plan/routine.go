@@ -23,10 +23,12 @@ type Step struct {
 	X       *float64 `json:"x,omitempty"`       // park
 	Y       *float64 `json:"y,omitempty"`       // park
 	Keep    bool     `json:"keep,omitempty"`    // park: stay where it is
+	At      string   `json:"at,omitempty"`      // park: a named place of the printer
 	Percent *float64 `json:"percent,omitempty"` // fan
 	Celsius float64  `json:"celsius,omitempty"` // heat, cool
 	Wait    bool     `json:"wait,omitempty"`    // heat, cool
 	Seconds float64  `json:"seconds,omitempty"` // wait
+	Warn    float64  `json:"warn,omitempty"`    // wait: a tone so many seconds before it ends
 	Lines   []string `json:"lines,omitempty"`   // lines
 	Flow    float64  `json:"flow,omitempty"`    // bond
 }
@@ -50,15 +52,24 @@ func (r Routine) Check() error {
 		if (s.Do == "return" || s.Do == "restore") && i < n-2 {
 			return fmt.Errorf("step %d: %w", i+1, ErrEnds)
 		}
-		if s.MM < 0 || s.Speed < 0 || s.Seconds < 0 || s.MM > 2000 || s.Times < 0 || s.Times > 100 {
+		if s.MM < 0 || s.Speed < 0 || s.Seconds < 0 || s.MM > 2000 || s.Times < 0 || s.Times > 100 || !(s.Seconds <= 86400) || !within(s.Warn, 0, s.Seconds) ||
+			s.Flow != 0 && !within(s.Flow, 0.01, 1) || !within(s.HZ, 0, 20000) || !within(s.MS, 0, 60000) || s.Speed > 1000 {
 			return fmt.Errorf("step %d (%s): a number is out of range", i+1, s.Do)
 		}
 		if s.Celsius < 0 || s.Celsius > 500 {
 			return fmt.Errorf("step %d (%s): %g °C is out of range", i+1, s.Do, s.Celsius)
 		}
+		for _, l := range append(s.Lines, s.Text) {
+			if len(l) > maxLine {
+				return fmt.Errorf("step %d (%s): a line is longer than %d characters", i+1, s.Do, maxLine)
+			}
+		}
 	}
 	return nil
 }
+
+// Usual names the built-in routine of each kind of ear.
+var Usual = map[string]string{Colour: "swap by hand", Insert: "drop something in", Nozzle: "nozzle swap", Own: "own lines"}
 
 // Builtin returns the routines that ship, by name.
 func Builtin() map[string]Routine {
@@ -73,19 +84,33 @@ func Builtin() map[string]Routine {
 		}, end...),
 		"timed window": append(Routine{
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 10}, {Do: "park"},
-			{Do: "say", Text: "Load {filament} now"}, {Do: "wait", Seconds: 120}, {Do: "purge", MM: 30, Speed: 4},
+			{Do: "say", Text: "Load {filament} now"}, {Do: "wait", Seconds: 120, Warn: 20}, {Do: "purge", MM: 30, Speed: 4},
 		}, end...),
 		"drop something in": append(Routine{
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 25}, {Do: "park"},
 			{Do: "say", Text: "{note}, then resume"}, {Do: "stop"},
 		}, end...),
+		"drop many things in": append(Routine{
+			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 25}, {Do: "park"},
+			{Do: "cool", Celsius: 150}, {Do: "say", Text: "{note}, then resume"}, {Do: "stop"},
+			{Do: "heat", Wait: true}, {Do: "purge", MM: 8, Speed: 3}, {Do: "bond", Flow: 0.3},
+		}, end...),
 		"nozzle swap": append(Routine{
-			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 40}, {Do: "park"}, {Do: "fan", Percent: &full},
-			{Do: "say", Text: "Swap the nozzle, then resume"}, {Do: "stop"}, {Do: "purge", MM: 20, Speed: 3},
+			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 40}, {Do: "park"},
+			{Do: "say", Text: "The nozzle is swapped in a minute"}, {Do: "wait", Seconds: 60, Warn: 10}, {Do: "unload", Speed: 25},
+			{Do: "fan", Percent: &full}, {Do: "cool", Celsius: 90, Wait: true},
+			{Do: "say", Text: "Put in {nozzle}, then resume"}, {Do: "stop"},
+			{Do: "heat", Wait: true}, {Do: "wait", Seconds: 20}, {Do: "load", Speed: 5}, {Do: "purge", MM: 20, Speed: 3},
 		}, end...),
 		"sound only": append(Routine{tones}, end...),
 		"own lines":  append(Routine{{Do: "lines"}}, end...),
 	}
+}
+
+// BuiltinNames returns the names of the routines that ship, in the order in
+// which they are offered.
+func BuiltinNames() []string {
+	return []string{"swap by hand", "printer does it all", "timed window", "drop something in", "drop many things in", "nozzle swap", "sound only", "own lines"}
 }
 
 // DoesItAll reports whether a printer that is told so parks, changes and comes
@@ -111,7 +136,9 @@ func (p *Plan) RoutineOf(e *Ear) (Routine, error) {
 	name := ""
 	switch {
 	case len(e.Routine) == 0 || string(e.Routine) == "null":
-		name = map[string]string{Colour: "swap by hand", Insert: "drop something in", Nozzle: "nozzle swap", Own: "own lines"}[e.Kind]
+		if name = p.Printer.Routine[e.Kind]; name == "" {
+			name = Usual[e.Kind]
+		}
 	case e.Routine[0] == '[':
 		if err := json.Unmarshal(e.Routine, &r); err != nil {
 			return nil, fmt.Errorf("the routine cannot be read: %w", err)

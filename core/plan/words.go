@@ -9,11 +9,7 @@ import (
 func (s Step) Words(p *Plan, e *Ear) string {
 	switch s.Do {
 	case "say":
-		t := strings.ReplaceAll(s.Text, "{filament}", p.FilamentName(e.Filament))
-		if e.Note != "" {
-			t = strings.ReplaceAll(t, "{note}", e.Note)
-		}
-		return "Says “" + strings.ReplaceAll(t, "{note}", "Put it in") + "”"
+		return "Says “" + p.Fill(s.Text, e) + "”"
 	case "tone":
 		switch max(s.Times, 1) {
 		case 1:
@@ -30,6 +26,12 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		if s.Keep {
 			return "Stays where it is"
 		}
+		switch {
+		case s.At != "":
+			return "Aside, to the place “" + s.At + "”"
+		case s.X != nil && s.Y != nil:
+			return fmt.Sprintf("Aside, to X %g Y %g", *s.X, *s.Y)
+		}
 		return "Aside, to the park place"
 	case "fan":
 		if s.Percent == nil {
@@ -41,11 +43,20 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		if s.Do == "cool" {
 			verb = "Cools"
 		}
+		if s.Celsius == 0 {
+			if s.Wait {
+				return "Nozzle back to what the print needs, and waits for it"
+			}
+			return "Nozzle back to what the print needs"
+		}
 		if s.Wait {
 			return fmt.Sprintf("%s to %g °C and waits for it", verb, s.Celsius)
 		}
 		return fmt.Sprintf("%s to %g °C", verb, s.Celsius)
 	case "wait":
+		if s.Warn > 0 {
+			return fmt.Sprintf("Waits %g s, with a tone %g s before the end", s.Seconds, s.Warn)
+		}
 		return fmt.Sprintf("Waits %g s", s.Seconds)
 	case "stop":
 		if DoesItAll(p.StopOf(e)) {
@@ -53,8 +64,14 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		}
 		return "Waits for you"
 	case "unload":
+		if s.MM == 0 {
+			return "Draws the filament out, as far as it says"
+		}
 		return fmt.Sprintf("Draws the filament out, %g mm", s.MM)
 	case "load":
+		if s.MM == 0 {
+			return "Feeds filament in, as far as it says"
+		}
 		return fmt.Sprintf("Feeds filament in, %g mm", s.MM)
 	case "purge":
 		mm := s.MM
@@ -74,4 +91,24 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		return "Axis, speed, fan and modes as they were"
 	}
 	return s.Do
+}
+
+// Fill puts what an ear is about into a text: {filament}, {note}, {nozzle} and
+// {layer} are replaced.
+func (p *Plan) Fill(text string, e *Ear) string {
+	note := e.Note
+	if note == "" && e.Insert != nil && e.Insert.Name != "" {
+		note = "Put in " + e.Insert.Name
+		if e.Count > 1 {
+			note = fmt.Sprintf("Put in %d × %s", e.Count, e.Insert.Name)
+		}
+	}
+	if note == "" {
+		note = "Put it in"
+	}
+	nozzle := "the other nozzle"
+	if e.Nozzle > 0 {
+		nozzle = fmt.Sprintf("the %g mm nozzle", e.Nozzle)
+	}
+	return strings.NewReplacer("{filament}", p.FilamentName(e.Filament), "{note}", note, "{nozzle}", nozzle).Replace(text)
 }

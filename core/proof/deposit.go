@@ -20,9 +20,11 @@ type Verdict struct {
 	Same     bool
 	Moves    int64 // laying moves that are equal
 	Lines    [2]int64
-	First    *Difference // the first difference
-	Heats    int64       // laying moves at another temperature
-	StopsNew int         // stops of the edited file that the original has not
+	First    *Difference  // the first difference
+	Heats    int64        // laying moves at another temperature
+	StopsNew int          // stops of the edited file that the original has not
+	Differs  bool         // with Options.Through: there are differences, all of state
+	States   []Difference // with Options.Through: the first of each way in which equal moves are laid differently
 }
 
 // Difference is where two files part.
@@ -30,18 +32,23 @@ type Difference struct {
 	Lines [2]int64 // in the original and in the edited file; 0 when it ended
 	Texts [2]string
 	What  string // in plain words
+	Code  string // of the finding that it makes
 }
 
 type walker struct {
-	lines *gcode.Scanner
-	m     gcode.Machine
-	c     gcode.Command
-	a     gcode.Act
-	line  int64
-	stop  int
-	muted [][2]int64
-	box   [4]gcode.Nano
-	spot  gcode.Nano // pushed out over the part, on the spot, since the last laying move
+	lines  *gcode.Scanner
+	m      gcode.Machine
+	c      gcode.Command
+	a      gcode.Act
+	line   int64
+	stop   int
+	muted  [][2]int64
+	slower [][2]int64 // those still to come
+	box    [4]gcode.Nano
+	aux    *gcode.Aux // as it was when all of it was last found to be the same
+	// of the first walker: nozzle, or nozzle or bed, are at another temperature
+	hotter, heats bool
+	spot          gcode.Nano // pushed out over the part, on the spot, since the last laying move
 }
 
 // next runs to the next laying move; false at the end.
@@ -69,6 +76,30 @@ func (w *walker) next() (bool, error) {
 	return false, w.lines.Err()
 }
 
+// skip runs to behind a line. It returns the line, if there is one, that lays
+// something over the part.
+func (w *walker) skip(until int64) (laid int64, err error) {
+	for w.line < until && w.lines.Scan(&w.c) {
+		w.line++
+		if w.c.Letter == 0 {
+			continue
+		}
+		w.m.Exec(&w.c, &w.a)
+		if (w.a.Kind == gcode.Lay || w.a.Kind == gcode.Push && w.a.Laid > 0) && laid == 0 && (over(w.box, w.m.Pos) || w.a.Kind == gcode.Lay && over(w.box, w.a.From)) {
+			laid = w.line
+		}
+	}
+	return laid, w.lines.Err()
+}
+
+// moved takes a shift back.
+func moved(p, shift [3]gcode.Nano) [3]gcode.Nano {
+	for k := range p {
+		p[k] -= shift[k]
+	}
+	return p
+}
+
 // leftOut reports whether the present line is one that is left out on purpose.
 func (w *walker) leftOut() bool {
 	for _, m := range w.muted {
@@ -79,6 +110,14 @@ func (w *walker) leftOut() bool {
 	return false
 }
 
+// slowed reports whether the present line is one that is laid slower on purpose.
+func (w *walker) slowed() bool {
+	for len(w.slower) > 0 && w.line > w.slower[0][1] {
+		w.slower = w.slower[1:]
+	}
+	return len(w.slower) > 0 && w.line >= w.slower[0][0]
+}
+
 // Options of a comparison. StopWords and KeepE are those of the printer; Box is
 // what the print lays: filament pushed out within 2 mm of it counts as laid,
 // beside it as purged. The zero Box counts everything.
@@ -87,6 +126,17 @@ type Options struct {
 	KeepE     bool
 	Box       [4]gcode.Nano
 	Muted     [][2]int64 // runs of lines of the original that are left out on purpose
+	Again     [][2]int64 // runs of lines of the edited file that lay something more on purpose
+	Slower    [][2]int64 // runs of lines of the edited file that are laid at another share of their speed on purpose
+	// A pick-up: the edited file has an opening of Opening lines, in which
+	// nothing may be laid over the part, and goes on from line Start of the
+	// original, everything moved by Shift. Start 0 compares from the beginning.
+	Start, Opening int64
+	Shift          [3]gcode.Nano
+	Eased          bool // factors of speed and flow may differ
+	// Through goes on where a move is laid in the same place, but in another
+	// state, and notes the first of each kind.
+	Through bool
 }
 
 func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
@@ -103,7 +153,20 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		w[i].lines = gcode.NewScanner(r)
 		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
 	}
-	w[0].muted = opt.Muted
+	w[0].muted, w[1].muted, w[1].slower = opt.Muted, opt.Again, opt.Slower
+	if opt.Start > 0 {
+		if _, err := w[0].skip(opt.Start - 1); err != nil {
+			return v, err
+		}
+		laid, err := w[1].skip(opt.Opening)
+		if err != nil {
+			return v, err
+		}
+		if laid > 0 {
+			v.First = &Difference{What: "the opening lays plastic on the part", Lines: [2]int64{0, laid}}
+			return v, nil
+		}
+	}
 	for {
 		if v.Moves%8192 == 0 && ctx.Err() != nil {
 			return v, ctx.Err()
@@ -119,17 +182,26 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		if !a && !b {
 			break
 		}
-		what := ""
+		what, code := "", ""
 		switch {
 		case !a:
 			what = "the edited file lays more"
 		case !b:
 			what = "the edited file ends before this"
 		default:
-			what = differ(&w[0], &w[1])
+			what, code = differ(&w[0], &w[1], &opt)
+		}
+		if what == "" && opt.Through && w[0].hotter {
+			v.state(&w[0], &w[1], "it is laid at another temperature", "temperature-not-restored")
+		}
+		if what != "" && opt.Through && soft[code] {
+			v.state(&w[0], &w[1], what, code)
+			v.Differs = true
+			v.Moves++
+			continue
 		}
 		if what != "" {
-			d := &Difference{What: what}
+			d := &Difference{What: what, Code: code}
 			for i, there := range []bool{a, b} {
 				if there {
 					d.Lines[i] = w[i].line
@@ -139,40 +211,93 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 			v.First = d
 			return v, nil
 		}
-		if w[0].m.Nozzle() != w[1].m.Nozzle() || w[0].m.Bed() != w[1].m.Bed() {
+		if w[0].heats {
 			v.Heats++
 		}
 		v.Moves++
 	}
-	v.Same = true
+	v.Same = !v.Differs
+	if v.Differs {
+		v.First = &v.States[0]
+		for i := range v.States {
+			if v.States[i].Code != "temperature-not-restored" {
+				v.First = &v.States[i]
+				break
+			}
+		}
+	}
 	v.Lines = [2]int64{w[0].line, w[1].line}
 	v.StopsNew = w[1].stop - w[0].stop
 	return v, nil
 }
 
 // differ says how two laying moves differ; "" when they do not.
-func differ(x, y *walker) string {
+func differ(x, y *walker, opt *Options) (what, code string) {
+	shift := opt.Shift
 	switch {
 	case x.m.Tool != y.m.Tool:
-		return "another tool lays it"
-	case x.a.From != y.a.From:
-		return "the path begins somewhere else"
-	case x.m.Pos != y.m.Pos || x.a.Arc != y.a.Arc:
-		return "the path goes somewhere else"
+		return "another tool lays it", "mode-not-restored"
+	case x.a.From != moved(y.a.From, shift):
+		return "the path begins somewhere else", "position-not-restored"
+	case x.m.Pos != moved(y.m.Pos, shift) || x.a.Arc.Turn != y.a.Arc.Turn || x.a.Arc.Turn != 0 && shift == [3]gcode.Nano{} && x.a.Arc != y.a.Arc:
+		return "the path goes somewhere else", "position-not-restored"
 	case x.spot != y.spot:
-		return "filament is pushed out over the part"
+		return "filament is pushed out over the part", "filament-jump"
 	case x.a.Laid != y.a.Laid:
-		return "another amount of filament is laid"
-	case x.m.Feed != y.m.Feed || x.m.Speed() != y.m.Speed():
-		return "it is laid at another speed"
+		return "another amount of filament is laid", "filament-jump"
+	case x.m.Feed != y.m.Feed:
+		return "it is laid at another speed", "feed-not-restored"
 	case x.m.Fan != y.m.Fan:
-		return "the part fan runs differently"
-	case x.m.Flow() != y.m.Flow():
-		return "another flow factor is in force"
-	case !slices.Equal(x.m.Settings(), y.m.Settings()):
-		return "another lasting setting is in force"
-	case x.m.Hot() && !y.m.Hot():
-		return "the nozzle was not waited for"
+		return "the part fan runs differently", "fan-not-restored"
+	case x.m.RelE != y.m.RelE || x.m.RelXYZ != y.m.RelXYZ || x.m.Inch != y.m.Inch:
+		return "places or filament are counted in another way", "mode-not-restored"
 	}
-	return ""
+	// What changes rarely is looked at when it has changed.
+	if x.m.Aux == x.aux && y.m.Aux == y.aux {
+		return "", ""
+	}
+	x.hotter = x.m.Nozzle() != y.m.Nozzle()
+	x.heats = x.hotter || x.m.Bed() != y.m.Bed()
+	switch {
+	case x.m.Speed() != y.m.Speed() && !opt.Eased && !y.slowed():
+		return "it is laid at another speed", "feed-not-restored"
+	case x.m.Flow() != y.m.Flow() && !opt.Eased:
+		return "another flow factor is in force", "mode-not-restored"
+	case !sameSettings(x, y, opt.Eased || y.slowed()):
+		return "another lasting setting is in force", "mode-not-restored"
+	case x.m.Hot() && !y.m.Hot():
+		return "the nozzle was not waited for", "cold-extrusion"
+	}
+	if !y.slowed() {
+		x.aux, y.aux = x.m.Aux, y.m.Aux
+	}
+	return "", ""
+}
+
+// soft are the codes of differences that leave the place of what is laid alone.
+var soft = map[string]bool{"feed-not-restored": true, "fan-not-restored": true, "mode-not-restored": true, "cold-extrusion": true}
+
+// state notes the first difference of a kind.
+func (v *Verdict) state(x, y *walker, what, code string) {
+	for i := range v.States {
+		if v.States[i].Code == code {
+			return
+		}
+	}
+	text := func(w *walker) string { t := w.lines.Text(); return string(t[:min(len(t), 200)]) }
+	v.States = append(v.States, Difference{Lines: [2]int64{x.line, y.line}, Texts: [2]string{text(x), text(y)}, What: what, Code: code})
+}
+
+// sameSettings compares the lasting settings; with eased, factors of speed and
+// flow are let pass.
+func sameSettings(x, y *walker, eased bool) bool {
+	a, b := x.m.Settings(), y.m.Settings()
+	if slices.Equal(a, b) {
+		return true
+	}
+	// A factor of a hundred is none.
+	factor := func(s gcode.Setting) bool {
+		return (s.Word == "M220" || s.Word == "M221") && (eased || s.Line == s.Word+" S100")
+	}
+	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor), slices.DeleteFunc(slices.Clone(b), factor))
 }

@@ -3,11 +3,14 @@ package routine
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
 	"dogear/core/edit"
 	"dogear/core/gcode"
+	"dogear/core/insert"
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -16,6 +19,9 @@ import (
 type Block struct {
 	Ear      plan.Ear
 	Fold     Fold
+	Steps    plan.Routine // that it runs; Line.Step counts them
+	Warm     float64      // °C of the nozzle from here on, when its filament says so
+	Fits     []insert.Fit // how what goes in lies in its pockets
 	Lines    []Line
 	Findings []layer.Finding
 }
@@ -26,6 +32,9 @@ type Result struct {
 	Mutes     []Muted
 	HeadsUps  []HeadsUp
 	Rewritten []Rewritten
+	Extras    []Extra    // lines that ears put in elsewhere
+	Overs     []Over     // ways that are lifted over what stands proud
+	Slows     [][2]int64 // lines of the original that are laid slower, both ends included
 	Edits     []edit.Edit
 	Findings  []layer.Finding // of all blocks, and of the plan as a whole
 	LineEnd   string
@@ -97,6 +106,35 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 	return f, f.ahead(src, ix)
 }
 
+// Place returns the layer an ear stands before, or, with a line, inside which it
+// lies: what [Locate] finds, without reading the file and without errors. An
+// ear that lies outside the print is put at its nearest end.
+func Place(ix *layer.Index, e *plan.Ear) (n int, line int64) {
+	last := len(ix.Layers)
+	switch {
+	case e.AtHeight != nil:
+		if all := ix.AtHeight(gcode.FromMM(*e.AtHeight)); len(all) > 0 {
+			return all[0], 0
+		}
+		return last, 0
+	case e.FileNumber != nil:
+		if n := ix.ByNumber(*e.FileNumber); n > 0 {
+			return n, 0
+		}
+		return last, 0
+	case e.BeforeLine == 0:
+		return min(max(e.BeforeLayer, 1), last), 0
+	}
+	n = max(ix.At(e.BeforeLine), 1)
+	switch l := &ix.Layers[n-1]; {
+	case e.BeforeLine <= l.First:
+		return n, 0
+	case e.BeforeLine > l.Last && n < last:
+		return n + 1, 0
+	}
+	return n, e.BeforeLine
+}
+
 // ahead looks for the place where the next path begins.
 func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
 	from, end := max(ix.At(f.Line), 0), min(f.Line+500, ix.Lines+1)
@@ -127,8 +165,10 @@ func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
 // ErrTwice is the cause when two ears sit on one fold.
 var ErrTwice = errors.New("two ears sit on the same fold")
 
-// Apply lays a plan onto a file. The plan must have been checked.
-func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
+// Apply lays a plan onto a file. The plan must have been checked. pockets are
+// those of the file, as far as they are known: only of them can be said how
+// something lies in one, and only over them the head is lifted.
+func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result, error) {
 	res := &Result{LineEnd: "\n"}
 	if ix.LineEnds == "crlf" {
 		res.LineEnd = "\r\n"
@@ -145,9 +185,22 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
 	sort.SliceStable(res.Blocks, func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
+	res.sit(ix, pockets)
 	warm := 0.0 // what the filament of the section wants
+	laid := p.First
+	var err error
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
+		b.Fold.Before, b.Fold.Opens = laid, i == 0
+		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+			laid = b.Ear.Filament
+		}
+		if b.Steps, err = p.RoutineOf(&b.Ear); err != nil {
+			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+		}
+		if err := b.again(src, ix); err != nil {
+			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+		}
 		if warm > 0 && b.Fold.At.Nozzle() >= hot {
 			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
 			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
@@ -156,12 +209,10 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 		if err != nil {
 			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
-		if b.Ear.BondPass != nil {
-			finds = append(finds, layer.Finding{Level: layer.Care, Code: "bond-left-out", Line: b.Fold.Line, Message: "The bond pass of ear " + b.Ear.ID + " is not written yet; the ear works without it."})
-		}
-		b.Lines, b.Findings = lines, finds
+		b.Lines, b.Findings = lines, append(finds, b.Findings...)
 		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
 			warm = Wants(p, &b.Ear, 2)
+			b.Warm = warm
 		}
 	}
 	for i := range res.Blocks {
@@ -170,20 +221,29 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 			return nil, &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
 		}
 		for _, s := range ix.Stops {
-			if s.Before == b.Fold.Layer && !b.Fold.Inside {
+			if s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
 				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there", Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line %d).", s.Before, s.Word, s.Line)})
 			}
 		}
 		if b.Ear.HeadsUp != nil {
-			if err := res.headsUp(src, ix, p, b, Style{Lower: ix.Lower}); err != nil {
+			if err := res.headsUp(src, ix, p, i, Style{Lower: ix.Lower}); err != nil {
 				return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
 			}
 		}
-		res.Findings = append(res.Findings, b.Findings...)
 		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
 	}
 	if err := res.temperatures(src, ix, p); err != nil {
 		return nil, &plan.Error{Err: err}
+	}
+	if err := res.overs(src, ix, p, Style{Lower: ix.Lower}); err != nil {
+		return nil, &plan.Error{Err: err}
+	}
+	for i := range res.Blocks {
+		b := &res.Blocks[i]
+		if err := res.bridge(src, ix, i, Style{Lower: ix.Lower}); err != nil {
+			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+		}
+		res.Findings = append(res.Findings, b.Findings...)
 	}
 	for _, m := range p.Mutes {
 		for i := range res.Blocks {
@@ -204,6 +264,37 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan) (*Result, error) {
 
 func (r *Result) note(level, code, message string) {
 	r.Findings = append(r.Findings, layer.Finding{Level: level, Code: code, Line: 1, Message: message})
+}
+
+// again decodes the layer under the fold when it is to be laid once more.
+func (b *Block) again(src layer.Source, ix *layer.Index) error {
+	wants := b.Ear.BondPass != nil || slices.ContainsFunc(b.Steps, func(s plan.Step) bool { return s.Do == "bond" })
+	n := b.Fold.Layer
+	if !wants || b.Fold.Inside || n < 2 || ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
+		return nil
+	}
+	var err error
+	b.Fold.Again, err = ix.Decode(src, n-1)
+	return err
+}
+
+// Again returns the lines of the edited file that lay something once more on
+// purpose, as runs with both ends included.
+func (r *Result) Again() [][2]int64 {
+	var out [][2]int64
+	for i := range r.Blocks {
+		at := r.OutLines(i)[0]
+		for k, l := range r.Blocks[i].Lines {
+			if rest, ok := strings.CutPrefix(l.Text, "; dogear bond "); ok {
+				if strings.HasSuffix(rest, " ends") {
+					out[len(out)-1][1] = at + int64(k)
+				} else {
+					out = append(out, [2]int64{at + int64(k), at + int64(k)})
+				}
+			}
+		}
+	}
+	return out
 }
 
 // bytes writes a block with the line ends used around the fold.
@@ -237,6 +328,10 @@ func (r *Result) Inserted() int {
 	for i := range r.HeadsUps {
 		n += len(r.HeadsUps[i].Lines)
 	}
+	for i := range r.Extras {
+		n += len(r.Extras[i].Lines)
+	}
+	n += len(r.Rewritten)
 	return n
 }
 
@@ -247,8 +342,19 @@ func (r *Result) OutLines(i int) [2]int64 {
 		at += int64(len(r.Blocks[k].Lines))
 	}
 	for k := range r.HeadsUps {
-		if r.HeadsUps[k].Line <= r.Blocks[i].Fold.Line {
+		// On one line the heads-up of a later ear stands behind this one.
+		if h := &r.HeadsUps[k]; h.Line < r.Blocks[i].Fold.Line || h.Line == r.Blocks[i].Fold.Line && h.block <= i {
 			at += int64(len(r.HeadsUps[k].Lines))
+		}
+	}
+	for k := range r.Extras {
+		if x := &r.Extras[k]; x.Line < r.Blocks[i].Fold.Line || x.early && x.Line == r.Blocks[i].Fold.Line {
+			at += int64(len(x.Lines))
+		}
+	}
+	for k := range r.Rewritten { // each has what it was in front of it
+		if r.Rewritten[k].Line < r.Blocks[i].Fold.Line {
+			at++
 		}
 	}
 	for k := range r.Mutes {

@@ -10,18 +10,6 @@ import (
 	"dogear/core/plan"
 )
 
-// Line is one inserted line, without its line end, and why it is there.
-type Line struct {
-	Text string
-	Why  string
-}
-
-// Style says how the file writes, so that inserted lines look like its own.
-type Style struct {
-	Lower bool // lower case letters
-	Plain bool // no comments behind the lines
-}
-
 // Fold is a place in a file where an ear sits.
 type Fold struct {
 	Line   int64 // the stop stands in front of this line
@@ -34,6 +22,12 @@ type Fold struct {
 	Next    [2]gcode.Nano
 	HasNext bool
 	Seconds float64 // into the print
+	// Again is the layer under the fold, for a bond pass; only set when one is
+	// asked for and makes sense.
+	Again []layer.Move
+	// Before is the key of the filament that is laid up to here.
+	Before string
+	Opens  bool // it is the first ear of the file
 	// Own is the nozzle temperature the file itself has here, °C, when a
 	// filament with one of its own is in force; a filament that says nothing
 	// goes back to it.
@@ -50,13 +44,11 @@ const (
 )
 
 type compiler struct {
-	m     gcode.Machine
+	Script
 	was   gcode.State // at the fold
 	box   [4]gcode.Nano
 	plan  *plan.Plan
 	ear   *plan.Ear
-	style Style
-	lines []Line
 	finds []layer.Finding
 	fold  Fold
 
@@ -65,6 +57,7 @@ type compiler struct {
 	pulled gcode.Nano // debt to have while away
 	said   string     // message waiting for its stop
 	all    bool       // the printer does it all
+	steps  plan.Routine
 }
 
 // Compile returns the lines of one ear. box is what the print lays, in machine
@@ -74,7 +67,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	if err != nil {
 		return nil, nil, err
 	}
-	c := &compiler{was: f.At, box: box, plan: p, ear: e, style: st, fold: f}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, box: box, plan: p, ear: e, fold: f, steps: r}
 	c.m.State = f.At
 	c.m.StopWords = []string{strings.ToUpper(p.StopOf(e))}
 	c.pulled = f.At.Debt
@@ -83,6 +76,9 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	}
 	c.all = len(r) > 0 && plan.DoesItAll(p.StopOf(e))
 	c.note("; dogear ear "+e.ID+": "+c.title(), "ours begins here")
+	if !st.Plain {
+		c.keep()
+	}
 	if c.was.Inch {
 		c.put("G21", "we count in millimetres")
 	}
@@ -90,13 +86,24 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		c.put("G90", "places count from the corner of the bed while we are away")
 	}
 	c.put("M83", "filament counts in steps while we are away")
-	for _, s := range r {
+	bonded := e.BondPass == nil
+	for i, s := range r {
+		c.now = i
+		if !bonded && s.Do == "return" {
+			c.bond(e.BondPass.Flow)
+		}
+		bonded = bonded || s.Do == "bond"
+		if s.Do == "bond" && e.BondPass != nil {
+			s.Flow = e.BondPass.Flow
+		}
 		if err := c.step(s); err != nil {
 			return nil, nil, err
 		}
 	}
+	c.now = Frame
 	c.note("; dogear ear "+e.ID+" ends", "ours ends here")
 	c.check()
+	c.foresee()
 	return c.lines, c.finds, nil
 }
 
@@ -120,50 +127,9 @@ func (c *compiler) title() string {
 	return "own lines " + place
 }
 
-// clean makes a text safe to stand in a comment or a message line.
-func clean(s string) string {
-	s = strings.Map(func(r rune) rune {
-		switch {
-		case r < ' ' || r == 0x7f:
-			return ' '
-		case r == ';' || r == '(' || r == ')' || r == '*' || r == '\u2028' || r == '\u2029':
-			return ','
-		}
-		return r
-	}, s)
-	if len(s) > 120 {
-		s = strings.ToValidUTF8(s[:120], "")
-	}
-	return strings.TrimSpace(s)
-}
-
-func (c *compiler) note(text, why string) { c.lines = append(c.lines, Line{text, why}) }
-
-// put adds a line and carries it out.
-func (c *compiler) put(text, why string) {
-	var cmd gcode.Command
-	var act gcode.Act
-	cmd.Parse([]byte(text))
-	c.m.Exec(&cmd, &act)
-	if c.style.Lower && cmd.Text == nil && (cmd.Letter == 'G' || cmd.Letter == 'M') {
-		text = strings.ToLower(text)
-	}
-	if !c.style.Plain && cmd.Text == nil && why != "" {
-		text += " ; " + why
-	}
-	c.lines = append(c.lines, Line{text, why})
-}
-
 func (c *compiler) find(level, code, message string) {
 	c.finds = append(c.finds, layer.Finding{Level: level, Code: code, Line: c.fold.Line, Message: message})
 }
-
-// word writes a letter and a length in the file's own coordinates.
-func word(letter byte, n gcode.Nano) string {
-	return string(gcode.AppendMM([]byte{letter}, n, 0))
-}
-
-func mmText(n gcode.Nano) string { return string(gcode.AppendMM(nil, n, 0)) }
 
 // speedOr returns a feed in mm/min.
 func speedOr(mms, otherwise float64) float64 {
@@ -173,24 +139,12 @@ func speedOr(mms, otherwise float64) float64 {
 	return otherwise
 }
 
-// filament moves the filament by mm, in pieces the firmware accepts.
-func (c *compiler) filament(by gcode.Nano, feed float64, why string) {
-	for by != 0 {
-		p := max(min(by, piece), -piece)
-		c.put(fmt.Sprintf("G1 %s F%g", word('E', p), feed), why)
-		by -= p
-		why = "and on"
-	}
-}
-
 func (c *compiler) step(s plan.Step) error {
 	switch s.Do {
 	case "say":
 		c.say(s.Text)
 	case "tone":
-		for range max(s.Times, 1) {
-			c.put(fmt.Sprintf("M300 S%g P%g", or(s.HZ, 880), or(s.MS, 200)), "tone")
-		}
+		c.tone(s)
 	case "retract":
 		c.retract(s)
 	case "lift":
@@ -211,14 +165,15 @@ func (c *compiler) step(s plan.Step) error {
 		}
 		c.heat(t, s.Wait, s.Do)
 	case "wait":
-		c.tell()
-		c.put(fmt.Sprintf("G4 S%g", s.Seconds), fmt.Sprintf("waits %g s", s.Seconds))
+		c.wait(s)
 	case "stop":
 		c.stop()
 	case "unload":
-		c.filament(-gcode.FromMM(s.MM), speedOr(s.Speed, feedE), fmt.Sprintf("draws %g mm out", s.MM))
+		mm := or(s.MM, c.plan.Filaments[c.fold.Before].Unload)
+		c.filament(-gcode.FromMM(mm), speedOr(s.Speed, feedE), fmt.Sprintf("draws %g mm out", mm))
 	case "load":
-		c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedE), fmt.Sprintf("feeds %g mm in", s.MM))
+		mm := or(s.MM, c.plan.Filaments[c.next()].Load)
+		c.filament(gcode.FromMM(mm), speedOr(s.Speed, feedE), fmt.Sprintf("feeds %g mm in", mm))
 	case "purge":
 		c.purge(s)
 	case "wipe":
@@ -226,7 +181,7 @@ func (c *compiler) step(s plan.Step) error {
 	case "lines":
 		c.own(s.Lines)
 	case "bond":
-		c.find(layer.Care, "bond-left-out", "The bond pass is not written yet; the ear works without it.")
+		c.bond(or(s.Flow, 0.3))
 	case "return":
 		c.comeBack()
 	case "restore":
@@ -242,107 +197,4 @@ func or(v, otherwise float64) float64 {
 		return v
 	}
 	return otherwise
-}
-
-// say keeps a message; a stop that can carry it takes it along.
-func (c *compiler) say(text string) {
-	c.tell()
-	note := c.ear.Note
-	if note == "" {
-		note = "Put it in"
-	}
-	text = strings.ReplaceAll(text, "{filament}", c.plan.FilamentName(c.ear.Filament))
-	text = strings.ReplaceAll(text, "{note}", note)
-	text = strings.ReplaceAll(text, "{layer}", fmt.Sprint(c.fold.Layer))
-	c.said = clean(text)
-}
-
-// tell shows a message that is still waiting.
-func (c *compiler) tell() {
-	if c.said != "" {
-		c.put("M117 "+c.said, "on the display")
-		c.said = ""
-	}
-}
-
-// Wants returns the nozzle temperature that the filament of a colour ear asks
-// for, °C; 0 when it says nothing.
-func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
-	f, ok := p.Filaments[e.Filament]
-	if !ok || e.Kind != plan.Colour {
-		return 0
-	}
-	if layer <= 1 && f.Nozzle[0] > 0 {
-		return f.Nozzle[0]
-	}
-	if f.Nozzle[1] > 0 {
-		return f.Nozzle[1]
-	}
-	return f.Nozzle[0]
-}
-
-// warmUp heats for the new filament, so that it is never loaded cold.
-func (c *compiler) warmUp(wait bool) {
-	t := int64(math.Round(c.warm * 1e6))
-	if t <= 0 || c.m.Nozzle() == t && (!wait || c.m.Hot() && !c.coming) {
-		return
-	}
-	c.heat(c.warm, wait, "heat")
-	c.coming = !wait
-}
-
-func (c *compiler) stop() {
-	w := c.plan.StopOf(c.ear)
-	c.warmUp(c.all)
-	for _, l := range c.plan.Printer.SettleBefore {
-		c.ownLine(l, "so that this printer stops at once")
-	}
-	switch {
-	case (w == "M0" || w == "M1") && c.said != "":
-		c.put(w+" "+c.said, "waits for you")
-		c.said = ""
-	case c.all:
-		c.tell()
-		c.put(w, "the printer parks, changes and comes back by itself")
-	default:
-		c.tell()
-		c.ownLine(w, "waits for you")
-	}
-	c.warmUp(true)
-	for _, l := range c.plan.Printer.SettleAfter {
-		c.ownLine(l, "so that this printer goes on from here")
-	}
-}
-
-func (c *compiler) own(lines []string) {
-	if len(c.ear.Lines) > 0 && len(lines) == 0 {
-		lines = c.ear.Lines
-	}
-	c.tell()
-	for _, l := range lines {
-		c.ownLine(l, "your own line")
-	}
-}
-
-// ownLine adds a line the user wrote; it must stay one line.
-func (c *compiler) ownLine(l, why string) {
-	l = strings.Map(func(r rune) rune {
-		if r == '\n' || r == '\r' || r == 0 {
-			return ' '
-		}
-		return r
-	}, l)
-	var cmd gcode.Command
-	var act gcode.Act
-	cmd.Parse([]byte(l))
-	c.m.Exec(&cmd, &act)
-	c.lines = append(c.lines, Line{l, why})
-	switch act.Kind {
-	case gcode.Home, gcode.Probe:
-		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the part on the bed.", l))
-	case gcode.Lay:
-		c.find(layer.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
-	case gcode.Motors:
-		c.find(layer.Grave, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the printer would not know where it stands.", l))
-	}
 }

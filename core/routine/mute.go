@@ -3,8 +3,10 @@ package routine
 import (
 	"bytes"
 	"fmt"
+	"slices"
 
 	"dogear/core/edit"
+	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -52,17 +54,22 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	var out []byte
 	for line := range bytes.SplitAfterSeq(old, []byte("\n")) {
 		if len(line) > 0 {
-			out = append(append(out, "; dogear muted: "...), line...)
+			out = append(append(out, mutePrefix...), line...)
 		}
 	}
 	if n := len(out); n > 0 && out[n-1] != '\n' {
 		out = append(out, r.LineEnd...)
 	}
-	c := &compiler{was: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas}, style: st,
+	c := &compiler{Script: Script{style: st, now: Frame}, was: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
 		fold: Fold{Line: m.To + 1, Layer: max(ix.At(m.From), 1)}}
 	c.m.State = before
 	c.m.Top = after.Top // what lies there may be lower now, never higher
 	c.pulled = before.Debt
+	if same(&before, &after) { // nothing to put right behind it
+		r.Mutes = append(r.Mutes, Muted{Span: m})
+		r.Edits = append(r.Edits, edit.Edit{Offset: from, Cut: to - from, Text: out})
+		return nil
+	}
 	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To), "the lines above are left out; this goes on as if they had run")
 	if before.Inch {
 		c.put("G21", "we count in millimetres")
@@ -82,4 +89,11 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	r.Findings = append(r.Findings, c.finds...)
 	r.Edits = append(r.Edits, edit.Edit{Offset: from, Cut: to - from, Text: out})
 	return nil
+}
+
+// same reports whether two states cannot be told apart by what comes behind.
+func same(a, b *gcode.State) bool {
+	return a.Pos == b.Pos && a.Off == b.Off && a.LogicalE() == b.LogicalE() && a.Debt == b.Debt && a.Feed == b.Feed && a.Fan == b.Fan && a.Tool == b.Tool &&
+		a.RelXYZ == b.RelXYZ && a.RelE == b.RelE && a.Inch == b.Inch && a.Pulled == b.Pulled && a.Nozzle() == b.Nozzle() && a.Hot() == b.Hot() && a.Bed() == b.Bed() &&
+		a.Flow() == b.Flow() && a.Speed() == b.Speed() && slices.Equal(a.Settings(), b.Settings())
 }

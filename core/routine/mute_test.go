@@ -26,7 +26,7 @@ func TestMute(t *testing.T) {
 			if err := p.Check(); err != nil {
 				t.Fatal(err)
 			}
-			res, err := Apply(src, ix, p)
+			res, err := Apply(src, ix, p, nil)
 			if err != nil {
 				t.Fatal(from, to, err)
 			}
@@ -56,7 +56,7 @@ func TestMute(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p); err == nil {
+	if _, err := Apply(src, ix, p, nil); err == nil {
 		t.Error("lines behind the end are muted")
 	}
 	p = &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 3, To: 9}, {From: 9, To: 12}}}
@@ -67,7 +67,7 @@ func TestMute(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p); err == nil {
+	if _, err := Apply(src, ix, p, nil); err == nil {
 		t.Error("an ear sits in muted lines")
 	}
 }

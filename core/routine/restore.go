@@ -56,74 +56,19 @@ func (c *compiler) comeBack() {
 	}
 }
 
-func (c *compiler) fan() {
-	if c.m.Fan == c.was.Fan {
-		return
-	}
-	if c.was.Fan == 0 {
-		c.put("M107", "fan off, as it was")
-		return
-	}
-	c.put("M106 "+word('S', gcode.Nano(c.was.Fan)), "fan as it was")
-}
+func (c *compiler) fan() { c.Fan(&c.was) }
 
 // restore puts back everything that a step has changed.
 func (c *compiler) restore() {
-	if c.m.Tool != c.was.Tool {
-		c.put(fmt.Sprintf("T%d", c.was.Tool), "tool as it was")
-	}
-	if c.m.Bed() != c.was.Bed() {
-		c.put("M140 "+word('S', gcode.Nano(c.was.Bed())), "bed as it was")
-	}
-	if c.warm > 0 {
+	heat := c.warm == 0
+	c.Tools(&c.was)
+	c.Heats(&c.was, heat)
+	if !heat {
 		c.warmUp(true) // the new filament keeps its own temperature
-	} else if c.m.Nozzle() != c.was.Nozzle() || c.m.Hot() != c.was.Hot() {
-		w := "M109"
-		if !c.was.Hot() {
-			w = "M104"
-		}
-		c.put(w+" "+word('S', gcode.Nano(c.was.Nozzle())), "nozzle as it was")
 	}
-	c.fan()
-	old := map[string]string{}
-	for _, s := range c.was.Settings() {
-		old[s.Word] = s.Line
-	}
-	now := map[string]bool{}
-	for _, s := range c.m.Settings() {
-		now[s.Word] = true
-	}
-	for _, s := range c.was.Settings() {
-		if !now[s.Word] { // muted: it must be in force all the same
-			c.put(s.Line, "setting as the file made it")
-		}
-	}
-	for _, s := range c.m.Settings() {
-		line, had := old[s.Word]
-		switch {
-		case had && line != s.Line:
-			c.put(line, "setting as it was")
-		case !had && (s.Word == "M220" || s.Word == "M221"):
-			c.put(s.Word+" S100", "setting as it was")
-		case !had:
-			c.find(layer.Care, "mode-not-restored", fmt.Sprintf("Your line %q stays in force; the file does not say what was before.", s.Line))
-		}
-	}
-	if c.was.Feed > 0 {
-		c.put("G1 "+word('F', c.was.Feed), "speed as it was")
-	}
-	if c.was.RelXYZ {
-		c.put("G91", "places count in steps, as the file had it")
-	}
-	if !c.was.RelE {
-		c.put("M82", "filament counts from the start, as the file had it")
-		c.put("G92 "+word('E', c.was.LogicalE()), "the axis stands exactly where it stood")
-	} else if c.was.RelXYZ && !c.m.RelE {
-		c.put("M83", "filament counts in steps, as the file had it")
-	}
-	if c.was.Inch {
-		c.put("G20", "inches, as the file had it")
-	}
+	c.Settle(&c.was, func(s gcode.Setting) {
+		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("Your line %q stays in force; the file does not say what was before.", s.Line))
+	})
 }
 
 // check compares the machine behind the block with the one before it.

@@ -47,7 +47,7 @@ func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Lin
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := Apply(src, ix, p)
+	res, err := Apply(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -57,6 +57,9 @@ func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Lin
 func texts(l []Line) string {
 	var s []string
 	for _, x := range l {
+		if strings.HasPrefix(x.Text, keptPrefix) {
+			continue // looked at by TestTakeOut
+		}
 		t, _, _ := strings.Cut(x.Text, " ; ")
 		s = append(s, t)
 	}
@@ -199,7 +202,7 @@ func TestTwoEarsOnOneFold(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p); !errors.Is(err, ErrTwice) {
+	if _, err := Apply(src, ix, p, nil); !errors.Is(err, ErrTwice) {
 		t.Error(err)
 	}
 }
@@ -226,4 +229,76 @@ func ExampleCompile() {
 	// G1 F1800
 	// ; dogear ear a1 ends
 	// <nil>
+}
+
+// TestForesee looks at what is said before anything runs.
+func TestForesee(t *testing.T) {
+	timed := func(s float64) json.RawMessage {
+		return routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park"}, plan.Step{Do: "wait", Seconds: s}, plan.Step{Do: "purge", MM: 20})
+	}
+	printer := func(pr plan.Printer) func(*plan.Plan) { return func(p *plan.Plan) { p.Printer = &pr } }
+	bed := [4]float64{0, 0, 220, 220}
+	for name, c := range map[string]struct {
+		ear    plan.Ear
+		change func(*plan.Plan)
+		want   string // codes
+	}{
+		"enough time":         {plan.Ear{Kind: plan.Colour, Routine: timed(90)}, nil, ""},
+		"too short":           {plan.Ear{Kind: plan.Colour, Routine: timed(20)}, nil, "window-too-short"},
+		"too short a word":    {plan.Ear{Kind: plan.Colour, Stop: "G4 S10"}, nil, "window-too-short"},
+		"long enough a word":  {plan.Ear{Kind: plan.Colour, Stop: "G4 P90000"}, nil, ""},
+		"only a tone":         {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"sound only"`)}, nil, ""},
+		"unknown word":        {plan.Ear{Kind: plan.Insert, Stop: "M601"}, nil, "unknown-command"},
+		"the printer's word":  {plan.Ear{Kind: plan.Insert}, printer(plan.Printer{Bed: bed, Stop: map[string]string{"insert": "M601"}}), ""},
+		"a word it knows":     {plan.Ear{Kind: plan.Insert, Stop: "pause_now X1"}, printer(plan.Printer{Bed: bed, Knows: []string{"PAUSE_NOW"}}), ""},
+		"a host's word":       {plan.Ear{Kind: plan.Insert, Stop: "@wait"}, nil, ""},
+		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"printer does it all"`)}, nil, "lift-too-low"},
+	} {
+		c.ear.ID, c.ear.BeforeLayer = "a", 2
+		_, finds := compile(t, file, c.ear, c.change)
+		var got []string
+		for _, f := range finds {
+			got = append(got, f.Code)
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("%s: %v", name, finds)
+		}
+	}
+}
+
+// TestSilentAndBlank leaves out what a printer cannot do.
+func TestSilentAndBlank(t *testing.T) {
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Colour}, func(p *plan.Plan) {
+		p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Silent: true, Blank: true}
+	})
+	all := texts(got)
+	if strings.Contains(all, "M300") || strings.Contains(all, "M117") || !strings.Contains(all, "\nM0\n") || !strings.Contains(all, "\n; Load the next filament") {
+		t.Error(all)
+	}
+}
+
+func TestWait(t *testing.T) {
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Own, Routine: routineJSON(t, plan.Step{Do: "wait", Seconds: 60, Warn: 10})}, nil)
+	if all := texts(got); !strings.Contains(all, "G4 S50\nM300 S880 P200\nG4 S10\n") {
+		t.Error(all)
+	}
+	sum := 0.0
+	for _, l := range got {
+		sum += l.Seconds
+	}
+	if sum < 60 || sum > 61 {
+		t.Errorf("it takes %v s", sum)
+	}
+}
+
+// TestNamedPlace parks where the printer says a name is.
+func TestNamedPlace(t *testing.T) {
+	for place, want := range map[string]string{"brush": "X200 Y7", "shelf": "X5 Y210"} {
+		got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert, Routine: routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park", At: place})}, func(p *plan.Plan) {
+			p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Park: [2]float64{5, 210}, Places: map[string][2]float64{"brush": {200, 7}}}
+		})
+		if all := texts(got); !strings.Contains(all, want) {
+			t.Errorf("%s: %s", place, all)
+		}
+	}
 }

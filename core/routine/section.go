@@ -77,28 +77,33 @@ func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Bl
 		word = 'R'
 	}
 	want := int64(t*1e6 + 0.5)
-	if c.HasSum || c.Value(word) < hot || c.Value(word) == want || c.Has('T') && c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
+	if c.Value(word) < hot || c.Value(word) == want || c.Has('T') && c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
 		return nil
 	}
-	code := line
-	if k := bytes.IndexByte(line, ';'); k >= 0 {
-		code = line[:k]
-	}
-	at := bytes.LastIndexAny(code, string([]byte{word, word | 0x20}))
-	if at < 0 {
+	now, ok := reword(line, word, gcode.Nano(want))
+	if !ok {
 		return nil
 	}
-	at++
-	to := at
-	for to < len(code) && (code[to] == '.' || code[to] == '-' || code[to]-'0' <= 9 || code[to] == ' ' && to == at) {
-		to++
-	}
-	now := append([]byte{}, line[:at]...)
-	now = append(gcode.AppendMM(now, gcode.Nano(want), 0), line[to:]...)
-	r.Edits = append(r.Edits, edit.Edit{Offset: h.Offset, Cut: int64(len(line)), Text: now})
-	trim := func(b []byte) string { return string(bytes.TrimRight(b, "\r\n")) }
-	r.Rewritten = append(r.Rewritten, Rewritten{h.Line, trim(line), trim(now), fmt.Sprintf("%s is laid at %g C here", clean(p.FilamentName(b.Ear.Filament)), t)})
+	r.replaceLine(h.Line, h.Offset, line, now, fmt.Sprintf("%s is laid at %g C here", clean(p.FilamentName(b.Ear.Filament)), t))
 	return nil
+}
+
+// resum puts the right checksum behind a line: the XOR of the bytes before the
+// star, as printers that number their lines expect it.
+func resum(line []byte) []byte {
+	star := bytes.IndexByte(line, '*')
+	if star < 0 {
+		return line
+	}
+	sum := byte(0)
+	for _, b := range bytes.TrimLeft(line[:star], " \t") {
+		sum ^= b
+	}
+	rest := star + 1
+	for rest < len(line) && (line[rest] == ' ' || line[rest]-'0' <= 9) {
+		rest++
+	}
+	return append(fmt.Appendf(bytes.Clone(line[:star+1]), "%d", sum), line[rest:]...)
 }
 
 // HeadsUp is a tone and a message some time before an ear.
@@ -107,11 +112,13 @@ type HeadsUp struct {
 	Line   int64 // it stands in front of this line
 	Before float64
 	Lines  []Line
+	block  int // of the ear it is for
 }
 
 // headsUp puts a heads-up at the travel nearest to the time or at the fold of
 // the layer that was asked for.
-func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, b *Block, st Style) error {
+func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block int, st Style) error {
+	b := &r.Blocks[block]
 	h := b.Ear.HeadsUp
 	var at layer.Place
 	began := 0.0
@@ -151,13 +158,14 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, b *Blo
 		return fmt.Errorf("its heads-up falls into muted lines")
 	}
 	left := b.Fold.Seconds - began
-	c := &compiler{was: b.Fold.At, plan: p, ear: &b.Ear, style: st, fold: b.Fold}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, plan: p, ear: &b.Ear, fold: b.Fold}
 	c.note("; dogear heads-up "+b.Ear.ID+": "+c.title(), "a heads-up, so that you are there in time")
-	c.put("M300 S660 P150", "tone")
-	c.put("M300 S880 P150", "tone")
-	c.put(fmt.Sprintf("M117 Stop in about %.0f min: %s", left/60, c.title()), "on the display")
+	c.tone(plan.Step{HZ: 660, MS: 150})
+	c.tone(plan.Step{HZ: 880, MS: 150})
+	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
+	c.tell()
 	c.note("; dogear heads-up "+b.Ear.ID+" ends", "ours ends here")
-	u := HeadsUp{Ear: b.Ear.ID, Line: at.Line, Before: left, Lines: c.lines}
+	u := HeadsUp{Ear: b.Ear.ID, Line: at.Line, Before: left, Lines: c.lines, block: block}
 	r.HeadsUps = append(r.HeadsUps, u)
 	text := []byte{}
 	for _, l := range c.lines {
@@ -168,43 +176,3 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, b *Blo
 }
 
 func abs(v float64) float64 { return max(v, -v) }
-
-// Reanchor moves the ears of a plan that was made for another slicing to where
-// their heights lie in this one, and reports each.
-func Reanchor(ix *layer.Index, p *plan.Plan) []layer.Finding {
-	var out []layer.Finding
-	for i := range p.Ears {
-		e := &p.Ears[i]
-		say := func(level, text string) {
-			out = append(out, layer.Finding{Level: level, Code: "moved", Line: 1, Message: "Ear " + e.ID + ": " + text})
-		}
-		switch {
-		case e.AtHeight != nil:
-			say(layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
-		case e.Z != nil:
-			best := 1
-			for n := range ix.Layers {
-				if l := &ix.Layers[n]; abs((l.Z-l.Height).Millimetres()-*e.Z) < abs((ix.Layers[best-1].Z-ix.Layers[best-1].Height).Millimetres()-*e.Z)-1e-9 {
-					best = n + 1
-				}
-			}
-			l := &ix.Layers[best-1]
-			was := fmt.Sprintf("before layer %d", e.BeforeLayer)
-			if e.BeforeLine > 0 {
-				was = fmt.Sprintf("in front of line %d", e.BeforeLine)
-			}
-			level, off := layer.Note, abs((l.Z-l.Height).Millimetres()-*e.Z)
-			text := fmt.Sprintf("%s at %g mm is now before layer %d at %s mm", was, *e.Z, best, l.Z-l.Height)
-			if e.BeforeLine > 0 || off > 0.0011 {
-				level = layer.Care
-			}
-			e.BeforeLayer, e.BeforeLine, e.FileNumber = best, 0, nil
-			say(level, text)
-		case e.BeforeLine > 0:
-			say(layer.Care, fmt.Sprintf("keeps line %d, since the plan does not say at which height it lay", e.BeforeLine))
-		default:
-			say(layer.Care, "keeps its layer number, since the plan does not say at which height it lay")
-		}
-	}
-	return out
-}

@@ -46,7 +46,7 @@ func lay(t *testing.T, file string, p *plan.Plan) (*Result, string) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := Apply(src, ix, p)
+	res, err := Apply(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,23 +140,36 @@ func TestHeadsUp(t *testing.T) {
 	}
 }
 
-func TestReanchor(t *testing.T) {
-	ix, err := layer.Read(context.Background(), strings.NewReader(tall()), layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	h, z, odd := 1.0, 1.2, 1.31
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{
-		{ID: "a", AtHeight: &h, Kind: plan.Insert}, {ID: "b", BeforeLayer: 30, Z: &z, Kind: plan.Insert},
-		{ID: "c", BeforeLine: 400, Z: &odd, Kind: plan.Insert}, {ID: "d", BeforeLayer: 4, Kind: plan.Insert},
-	}}
-	finds := Reanchor(ix, p)
-	if len(finds) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 || p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 {
-		t.Errorf("%+v\n%+v", p.Ears, finds)
-	}
-	for i, want := range []string{layer.Note, layer.Note, layer.Care, layer.Care} {
-		if finds[i].Level != want {
-			t.Errorf("%+v, want %s", finds[i], want)
+// TestNumberedHeats rewrites a line that carries a number and a checksum, and
+// gives it the checksum that fits.
+func TestNumberedHeats(t *testing.T) {
+	sum := func(l string) string {
+		s := byte(0)
+		for k := range len(l) {
+			s ^= l[k]
 		}
+		return fmt.Sprintf("%s*%d", l, s)
+	}
+	var b strings.Builder
+	for i, l := range strings.Split(strings.TrimSpace(tall()), "\n") {
+		if strings.HasPrefix(l, ";") {
+			b.WriteString(l + "\n")
+			continue
+		}
+		l, _, _ = strings.Cut(l, " ;")
+		b.WriteString(sum(fmt.Sprintf("N%d %s", i, l)) + "\n")
+	}
+	white := map[string]plan.Filament{"white": {Name: "Gull white", Nozzle: [2]float64{0, 226}}}
+	res, out := lay(t, b.String(), &plan.Plan{Format: plan.Format, Filaments: white, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "white"}}})
+	if len(res.Rewritten) != 1 {
+		t.Fatalf("%+v", res.Rewritten)
+	}
+	now := res.Rewritten[0].Now
+	body, _, _ := strings.Cut(now, "*")
+	if !strings.Contains(body, "M104 S226") || now != sum(body) {
+		t.Errorf("%q", now)
+	}
+	if _, back := takeOut(t, out); back != b.String() {
+		t.Error("the original does not come back")
 	}
 }

@@ -53,7 +53,16 @@ func (c *compiler) park(s plan.Step) {
 		return
 	}
 	pr := c.plan.Printer
-	x, y := gcode.FromMM(pr.Park[0]), gcode.FromMM(pr.Park[1])
+	at := pr.Park
+	if s.At != "" {
+		named, ok := pr.Places[s.At]
+		if !ok {
+			c.find(layer.Note, "park-moved", fmt.Sprintf("The %s has no place called %q; the usual park place is used.", clean(pr.Name), clean(s.At)))
+		} else {
+			at = named
+		}
+	}
+	x, y := gcode.FromMM(at[0]), gcode.FromMM(at[1])
 	if s.X != nil {
 		x = gcode.FromMM(*s.X)
 	}

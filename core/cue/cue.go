@@ -1,0 +1,294 @@
+// Package cue makes the timetable of a print: when each stop comes, at what time
+// of day, and what is to be done there.
+//
+// In go a plan laid onto a file and the time at which the print starts; out
+// comes a [Sheet], which is written as CSV or as a calendar here and as a page
+// elsewhere. Times are those of the estimate; heating at the start and the time
+// a person takes at a stop are not known, and said to be left out.
+package cue
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// Sheet is the timetable of a print.
+type Sheet struct {
+	Name    string
+	Printer string
+	Resume  string // how this printer is told to go on
+	Start   time.Time
+	Seconds float64 // of the print, without the stops
+	Layers  int
+	Rows    []Row
+	Totals  []Total
+}
+
+// Row is a stop, or a heads-up before one.
+type Row struct {
+	Ear     string
+	HeadsUp bool
+	At      time.Time // zero when no start is given
+	Seconds float64   // into the print
+	Layer   int
+	Inside  bool
+	Z       string // height, mm
+	Number  string // the file's own number, when it has one
+	Title   string
+	Colour  string
+	Ready   []string // what to have ready
+	Steps   []string
+	Purge   float64 // mm
+	Waits   float64 // s that the routine itself takes
+}
+
+// Total is what a filament is needed for.
+type Total struct {
+	Name, Colour string
+	Laid, Purged float64 // mm
+	Grams        float64
+	Bands        int
+}
+
+// New makes the sheet of a plan that was laid onto a file. A zero start leaves
+// the time of day out.
+func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result, start time.Time) (*Sheet, error) {
+	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Start: start, Seconds: ix.Seconds, Layers: len(ix.Layers)}
+	late := 0.0 // what the stops before have taken by themselves
+	for i := range res.Blocks {
+		b := &res.Blocks[i]
+		for _, h := range res.HeadsUps {
+			if h.Ear == b.Ear.ID {
+				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, At: s.day(b.Fold.Seconds - h.Before + late), Seconds: b.Fold.Seconds - h.Before, Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(h.Before)})
+			}
+		}
+		r := row(ix, p, b)
+		r.At = s.day(r.Seconds + late)
+		late += r.Waits
+		s.Rows = append(s.Rows, r)
+	}
+	totals, err := res.Totals(src, ix, p)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range totals {
+		s.Totals = append(s.Totals, Total{p.FilamentName(t.Filament), p.Filaments[t.Filament].Colour, t.Laid, t.Purged, t.Grams, t.Bands})
+	}
+	return s, nil
+}
+
+func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
+	e, l := &b.Ear, &ix.Layers[b.Fold.Layer-1]
+	r := Row{Ear: e.ID, Seconds: b.Fold.Seconds, Layer: b.Fold.Layer, Inside: b.Fold.Inside, Z: (l.Z - l.Height).String()}
+	if l.HasNumber {
+		r.Number = fmt.Sprint(l.Number)
+	}
+	switch e.Kind {
+	case plan.Colour:
+		r.Title, r.Colour = "Change to "+p.FilamentName(e.Filament), p.Filaments[e.Filament].Colour
+		r.Ready = append(r.Ready, p.FilamentName(e.Filament))
+	case plan.Nozzle:
+		r.Title = "Swap the nozzle"
+		if e.Nozzle > 0 {
+			r.Title = fmt.Sprintf("Swap to the %g mm nozzle", e.Nozzle)
+		}
+		r.Ready = append(r.Ready, "the other nozzle", "a spanner")
+	case plan.Own:
+		r.Title = "Own lines"
+	default:
+		r.Title = "Put something in"
+		if e.Insert != nil && e.Insert.Name != "" {
+			what := e.Insert.Name
+			if e.Count > 1 {
+				what = fmt.Sprintf("%d × %s", e.Count, what)
+			}
+			r.Title, r.Ready = "Put in "+what, append(r.Ready, what)
+		}
+	}
+	if e.Note != "" {
+		r.Title = e.Note
+		if e.Kind == plan.Insert && len(r.Ready) == 0 {
+			r.Ready = append(r.Ready, e.Note)
+		}
+	}
+	r.Steps = append(r.Steps, into(b)...)
+	for _, st := range b.Steps {
+		r.Steps = append(r.Steps, st.Words(p, e))
+	}
+	for i := range b.Lines {
+		ln := &b.Lines[i]
+		r.Waits += ln.Seconds
+		if ln.Step >= 0 && ln.Step < len(b.Steps) && b.Steps[ln.Step].Do == "purge" && strings.HasPrefix(ln.Why, "pushes") {
+			r.Purge = purged(p, e, b.Steps[ln.Step])
+		}
+	}
+	return r
+}
+
+// into says where something goes, how it is held, and which pole faces up.
+func into(b *routine.Block) []string {
+	var out []string
+	e := &b.Ear
+	for i := range b.Fits {
+		f := &b.Fits[i]
+		p := f.Pocket
+		where := fmt.Sprintf("%s pocket at X %.0f Y %.0f", p.Shape, p.Centre[0], p.Centre[1])
+		if p.Shape == "ball" {
+			where = fmt.Sprintf("ball's hollow at X %.0f Y %.0f", p.Centre[0], p.Centre[1])
+		}
+		words := "Goes into the " + where
+		if f.Count > 1 {
+			words = fmt.Sprintf("%d, one on another, go into the %s", f.Count, where)
+		}
+		if e.Insert.Magnet && e.Pole == plan.Opposite {
+			words += []string{", mark up", ", mark down"}[i%2]
+		}
+		if i < 12 {
+			out = append(out, words)
+		}
+	}
+	if n := len(b.Fits) - 12; n > 0 {
+		out = append(out, fmt.Sprintf("and so on, %d pockets more", n))
+	}
+	if len(b.Fits) > 0 && e.Insert.Magnet {
+		switch e.Pole {
+		case plan.Alike:
+			out = append([]string{"Mark one face of each magnet by its pole; all marks face up"}, out...)
+		case plan.Opposite:
+			out = append([]string{"Mark one face of each magnet by its pole"}, out...)
+		default:
+			out = append([]string{"Mind which pole of the magnet faces up"}, out...)
+		}
+		out = append(out, "Keep the magnet from the nozzle: press it in, or hold it with a drop of glue")
+	}
+	return out
+}
+
+func purged(p *plan.Plan, e *plan.Ear, s plan.Step) float64 {
+	if f, ok := p.Filaments[e.Filament]; ok && f.Purge > 0 && e.Kind == plan.Colour {
+		return f.Purge
+	}
+	return s.MM
+}
+
+// day is the time of day at so many seconds into the print.
+func (s *Sheet) day(seconds float64) time.Time {
+	if s.Start.IsZero() {
+		return time.Time{}
+	}
+	return s.Start.Add(time.Duration(seconds * float64(time.Second))).Truncate(time.Second)
+}
+
+// End is when the print is done, the stops' own times included.
+func (s *Sheet) End() time.Time {
+	late := 0.0
+	for _, r := range s.Rows {
+		late += r.Waits
+	}
+	return s.day(s.Seconds + late)
+}
+
+func minutes(s float64) string {
+	if s < 90 {
+		return fmt.Sprintf("%.0f s", s)
+	}
+	return fmt.Sprintf("%.0f min", s/60)
+}
+
+// Clock writes a time into the print as h:mm:ss.
+func Clock(s float64) string {
+	n := int(s + 0.5)
+	return fmt.Sprintf("%d:%02d:%02d", n/3600, n/60%60, n%60)
+}
+
+// CSV writes the sheet as a table with a head line.
+func (s *Sheet) CSV(w io.Writer) error {
+	out := csv.NewWriter(w)
+	rows := [][]string{{"kind", "ear", "time of day", "into the print", "before layer", "file number", "height mm", "what", "have ready", "purge mm", "steps"}}
+	for _, r := range s.Rows {
+		kind, at := "stop", ""
+		if r.HeadsUp {
+			kind = "heads-up"
+		}
+		if !r.At.IsZero() {
+			at = r.At.Format("2006-01-02 15:04:05")
+		}
+		rows = append(rows, []string{kind, r.Ear, at, Clock(r.Seconds), fmt.Sprint(r.Layer), r.Number, r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge), strings.Join(r.Steps, "; ")})
+	}
+	for _, r := range rows {
+		for i, c := range r { // a table program must not take a text for a formula
+			if c != "" && strings.ContainsRune("=+-@", rune(c[0])) {
+				r[i] = "'" + c
+			}
+		}
+		if err := out.Write(r); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// Calendar writes the sheet as an iCalendar file (RFC 5545) with an alarm two
+// minutes before each stop. It needs a start.
+func (s *Sheet) Calendar(w io.Writer, now time.Time) error {
+	if s.Start.IsZero() {
+		return fmt.Errorf("a calendar needs the time at which the print starts")
+	}
+	const stamp = "20060102T150405Z"
+	var b strings.Builder
+	line := func(t string) { fold(&b, t) }
+	line("BEGIN:VCALENDAR")
+	line("VERSION:2.0")
+	line("PRODID:-//Dogear//cue sheet//EN")
+	for i, r := range s.Rows {
+		if r.HeadsUp {
+			continue
+		}
+		line("BEGIN:VEVENT")
+		line(fmt.Sprintf("UID:%s-%d-%s@dogear", r.Ear, i, s.Start.UTC().Format(stamp)))
+		line("DTSTAMP:" + now.UTC().Format(stamp))
+		line("DTSTART:" + r.At.UTC().Format(stamp))
+		line("DTEND:" + r.At.Add(5*time.Minute).UTC().Format(stamp))
+		line("SUMMARY:" + escape(fmt.Sprintf("%s: %s", s.Name, r.Title)))
+		text := fmt.Sprintf("Stops before layer %d at %s mm.\n%s", r.Layer, r.Z, strings.Join(r.Steps, "\n"))
+		if s.Resume != "" {
+			text += "\nTo go on: " + s.Resume
+		}
+		line("DESCRIPTION:" + escape(text))
+		line("BEGIN:VALARM")
+		line("ACTION:DISPLAY")
+		line("DESCRIPTION:" + escape(r.Title))
+		line("TRIGGER:-PT2M")
+		line("END:VALARM")
+		line("END:VEVENT")
+	}
+	line("END:VCALENDAR")
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+var escaper = strings.NewReplacer("\\", "\\\\", ";", "\\;", ",", "\\,", "\n", "\\n", "\r", "")
+
+func escape(s string) string { return escaper.Replace(s) }
+
+// fold writes a content line, folded at 75 bytes as the format asks.
+func fold(b *strings.Builder, t string) {
+	room := 75
+	for len(t) > room {
+		n := room
+		for n > 0 && t[n]&0xc0 == 0x80 {
+			n--
+		}
+		b.WriteString(t[:n] + "\r\n ")
+		t, room = t[n:], 74
+	}
+	b.WriteString(t + "\r\n")
+}

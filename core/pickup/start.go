@@ -1,0 +1,157 @@
+package pickup
+
+import (
+	"errors"
+	"fmt"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// Where a pick-up starts.
+const (
+	Redo = "redo" // lays the last layer again
+	Next = "next" // begins with the layer after the last good one
+	Mid  = "mid"  // begins with a line inside a layer
+)
+
+// How the printer finds its height again.
+const (
+	ByKept  = "kept"  // the motors were held; what the printer shows is true
+	ByTouch = "touch" // the nozzle is brought down onto the part by hand
+	ByClear = "clear" // Z is homed beside the part
+)
+
+// Choice is what a person decides about a pick-up.
+type Choice struct {
+	Start     string      `json:"start"`
+	Layer     int         `json:"layer,omitempty"` // last good layer
+	Line      int64       `json:"line,omitempty"`  // mid: the line to begin with
+	Z         string      `json:"z"`
+	HomeAt    *[2]float64 `json:"home_at,omitempty"`   // clear: where Z is homed
+	Feeler    float64     `json:"feeler,omitempty"`    // touch: thickness of what lay between nozzle and part
+	DX        float64     `json:"dx,omitempty"`        // mm by which everything is moved
+	DY        float64     `json:"dy,omitempty"`        //
+	DZ        float64     `json:"dz,omitempty"`        //
+	Flow      float64     `json:"flow,omitempty"`      // percent of the file's; of the eased layers, if there are any
+	Nozzle    float64     `json:"nozzle,omitempty"`    // °C instead of the file's
+	Bed       float64     `json:"bed,omitempty"`       // °C instead of the file's
+	Ease      Ease        `json:"ease,omitzero"`       //
+	Prime     float64     `json:"prime,omitempty"`     // mm of filament; 0 means 12
+	PrimeAt   *[2]float64 `json:"prime_at,omitempty"`  //
+	Clearance float64     `json:"clearance,omitempty"` // mm above the highest plastic; 0 means 10
+	LooseTop  bool        `json:"loose_top,omitempty"` // print the rest by itself, on the bed
+	// Flip turns verdicts on lines of the start-up: true keeps the line, false
+	// mutes it.
+	Flip map[int64]bool `json:"flip,omitempty"`
+	// Accept are codes of findings of level "stop" that somebody takes upon
+	// themselves.
+	Accept []string `json:"accept,omitempty"`
+}
+
+// Ease makes the first layers gentler.
+type Ease struct {
+	Layers int     `json:"layers,omitempty"`
+	Speed  float64 `json:"speed,omitempty"`  // percent
+	Hotter float64 `json:"hotter,omitempty"` // °C
+}
+
+// Start is the place where the new file begins.
+type Start struct {
+	Layer   int   // that is laid, or laid on
+	Line    int64 // first line of the rest
+	Offset  int64 // its byte offset
+	Inside  bool
+	At      gcode.State // before that line
+	Kept    int         // last layer that is not laid again
+	Lies    gcode.Nano  // top of the layer that was laid last, in part or whole
+	Top     gcode.Nano  // of the highest plastic on the bed
+	Next    [2]gcode.Nano
+	HasNext bool // the way to Next is an absolute travel
+	AbsZ    bool // the rest names a height before it lays anything
+}
+
+// ErrFromTheStart is the cause when nothing of the print is on the bed.
+var ErrFromTheStart = errors.New("nothing is on the bed yet; print the file again from the start")
+
+// ErrDone is the cause when nothing is left to print.
+var ErrDone = errors.New("the print is done with that layer; nothing is left to pick up")
+
+// Find works out where a choice starts.
+func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
+	n := len(ix.Layers)
+	if n == 0 {
+		return nil, errors.New("the file lays nothing")
+	}
+	e := plan.Ear{ID: "start"}
+	s := &Start{}
+	onBed := c.Layer // highest layer that lies there, in part or whole
+	switch c.Start {
+	case Redo, Next, "":
+		s.Layer = c.Layer
+		if c.Start != Redo {
+			s.Layer++
+		}
+		switch {
+		case c.Layer < 0 || c.Layer > n:
+			return nil, fmt.Errorf("there is no layer %d; the print has %d", c.Layer, n)
+		case s.Layer <= 1:
+			return nil, ErrFromTheStart
+		case s.Layer > n:
+			return nil, ErrDone
+		}
+		e.BeforeLayer = s.Layer
+	case Mid:
+		switch {
+		case c.Line < 1 || c.Line > ix.Lines:
+			return nil, fmt.Errorf("there is no line %d; the file has %d", c.Line, ix.Lines)
+		case c.Line <= ix.Layers[0].First:
+			return nil, ErrFromTheStart
+		case c.Line > ix.Layers[n-1].Last:
+			return nil, ErrDone
+		}
+		e.BeforeLine = c.Line
+	default:
+		return nil, fmt.Errorf("the start %q is not known; there are redo, next and mid", c.Start)
+	}
+	f, err := routine.Locate(src, ix, &e)
+	if err != nil {
+		return nil, err
+	}
+	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside, f.At, f.Next, f.HasNext
+	s.Kept = s.Layer - 1
+	if c.Start == Mid {
+		onBed = s.Kept
+		if s.Inside {
+			onBed = s.Layer
+		}
+	}
+	s.Lies = ix.Layers[max(onBed, 1)-1].Z
+	s.Top = max(s.At.Top, s.Lies)
+	err = ix.Walk(src, max(ix.At(s.Line), 0), min(s.Line+500, ix.Lines+1), func(line int64, _ []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line < s.Line {
+			return true
+		}
+		if a.Kind == gcode.Lay {
+			return false
+		}
+		s.AbsZ = cmd.Letter == 'G' && cmd.Code <= 1 && cmd.Has('Z') && !m.RelXYZ
+		return !s.AbsZ
+	})
+	return s, err
+}
+
+// land is where the head comes down, in machine coordinates without corrections.
+func (s *Start) land() [3]gcode.Nano {
+	at := s.At.Pos
+	if s.HasNext {
+		at[0], at[1] = s.Next[0], s.Next[1]
+	}
+	// Laid again, a layer lies there already: the head must not dive into it.
+	if s.AbsZ && !s.Inside {
+		at[2] = max(at[2], s.Lies)
+	}
+	return at
+}

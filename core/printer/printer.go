@@ -1,0 +1,424 @@
+// Package printer is a printer that ships with Dogear: it runs a file in
+// simulated time, so that nobody has to find out at the machine.
+//
+// In go a file with its index and a Kit printer; out come events, what a person
+// would see on the display, and what lies on the bed. Time passes only when it
+// is told to: [Printer.Run] goes as far as it is asked.
+//
+//	file ──▶ read ahead (buffer) ──▶ carried out ──▶ plastic on the bed
+//	              │                       │
+//	         a late stop word         heaters, fan, display
+//
+// The printer reads some lines ahead of the one it carries out. A stop word that
+// it honours only when its buffer is empty (M25) therefore comes late, unless
+// something behind it makes the buffer empty: M400, a wait, a heater.
+package printer
+
+import (
+	"fmt"
+	"io"
+	"math"
+	"strings"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// States of the printer.
+const (
+	Printing = "printing"
+	Heating  = "heating" // waits for a temperature
+	Waiting  = "waiting" // for a person
+	Stopped  = "stopped" // by a sensor, or because somebody pressed stop
+	Dead     = "dead"    // without power
+	Done     = "done"
+)
+
+// Event is something that happens.
+type Event struct {
+	Time float64 `json:"time"` // s since the start
+	Line int64   `json:"line"`
+	Kind string  `json:"kind"` // message, tone, stop, resume, layer, hot, fault, done
+	Text string  `json:"text"`
+}
+
+// Laid is a move that left plastic where the nozzle really was.
+type Laid struct {
+	Line     int64
+	From, To [3]gcode.Nano
+	Amount   gcode.Nano
+}
+
+// Printer is a printer with a file. The zero value is of no use; see [New].
+type Printer struct {
+	State  string
+	Time   float64 // s since the start
+	Line   int64   // carried out last
+	Layer  int     // that is being laid
+	Events []Event // since they were last taken
+
+	src   layer.Source
+	ix    *layer.Index
+	pr    *plan.Printer
+	lines *gcode.Scanner
+	c     gcode.Command
+	a     gcode.Act
+	m     gcode.Machine
+
+	nozzle, bed heater
+	late        bool      // a stop that waits for the buffer to be empty
+	took        []float64 // how long each move of the present layer takes
+	tookLine    []int64   // and on which line it stands
+	tookAt      int       // the one that comes next
+	faults      []Fault
+	jammed      bool
+	skip        [3]gcode.Nano // by which steps were lost
+	keep        func(Laid)
+	laidTop     gcode.Nano
+	off         int64 // bytes read
+	laid        int64
+	message     string
+}
+
+// heater follows its target with a steady rate, °C/s, up and down.
+type heater struct {
+	now, target, up, down float64
+}
+
+// room is how warm it is, °C.
+const room = 22
+
+func (h *heater) pass(s float64) {
+	to := math.Max(h.target, room)
+	if h.now < to {
+		h.now = math.Min(to, h.now+h.up*s)
+	} else {
+		h.now = math.Max(to, h.now-h.down*s)
+	}
+}
+
+// wait returns how long it takes until the target is reached; with cooling too
+// when down is set. Infinite when it never is.
+func (h *heater) wait(down bool) float64 {
+	switch {
+	case h.target > h.now:
+		return (h.target - h.now) / h.up
+	case down && h.target < room:
+		return math.Inf(1)
+	case down && h.target < h.now:
+		return (h.now - h.target) / h.down
+	}
+	return 0
+}
+
+// New puts a file into a printer that is cold. Every move that leaves plastic is
+// given to keep, which may be nil.
+func New(src layer.Source, ix *layer.Index, pr *plan.Printer, keep func(Laid)) *Printer {
+	if pr == nil {
+		pr = plan.Generic()
+	}
+	p := &Printer{State: Printing, src: src, ix: ix, pr: pr, keep: keep,
+		nozzle: heater{room, 0, 2.4, 1}, bed: heater{room, 0, 0.55, 0.06}}
+	p.lines = gcode.NewScanner(io.NewSectionReader(src, 0, src.Size()))
+	for _, w := range pr.Stop {
+		f, _, _ := strings.Cut(w, " ")
+		p.m.StopWords = append(p.m.StopWords, strings.ToUpper(f))
+	}
+	return p
+}
+
+// Fault is something that goes wrong.
+type Fault struct {
+	Kind   string // power, stop, runout, sensor, jam, skip-x, skip-y
+	Line   int64  // when this line has been carried out,
+	Layer  int    // or this layer begins,
+	Minute float64
+}
+
+// Faults there are.
+var Faults = []string{"power", "stop", "sensor", "runout", "jam", "skip-x", "skip-y"}
+
+// ParseFault reads KIND@line:N, KIND@layer:N or KIND@minute:T.
+func ParseFault(s string) (Fault, error) {
+	bad := fmt.Errorf("%q is no fault; write KIND@line:N, KIND@layer:N or KIND@minute:T with one of %s", s, strings.Join(Faults, ", "))
+	kind, at, ok := strings.Cut(s, "@")
+	what, num, ok2 := strings.Cut(at, ":")
+	var v float64
+	if _, err := fmt.Sscan(num, &v); err != nil || !ok || !ok2 || v <= 0 {
+		return Fault{}, bad
+	}
+	f := Fault{Kind: kind}
+	switch what {
+	case "line":
+		f.Line = int64(v)
+	case "layer":
+		f.Layer = int(v)
+	case "minute":
+		f.Minute = v
+	default:
+		return Fault{}, bad
+	}
+	for _, k := range Faults {
+		if k == kind {
+			return f, nil
+		}
+	}
+	return Fault{}, bad
+}
+
+// Throw lets something go wrong when its time comes; a fault without a time
+// comes at once.
+func (p *Printer) Throw(f Fault) {
+	if f.Line == 0 && f.Layer == 0 && f.Minute == 0 {
+		p.fail(f)
+		return
+	}
+	p.faults = append(p.faults, f)
+}
+
+func (p *Printer) say(kind, text string) {
+	p.Events = append(p.Events, Event{p.Time, p.Line, kind, text})
+}
+
+// Take returns the events since it was last called.
+func (p *Printer) Take() []Event {
+	e := p.Events
+	p.Events = nil
+	return e
+}
+
+// pass lets time go by.
+func (p *Printer) pass(s float64) {
+	p.Time += s
+	p.nozzle.pass(s)
+	p.bed.pass(s)
+}
+
+// Run goes on until the time has come, or until the printer waits, stops or is
+// done. It reports whether it would go on.
+func (p *Printer) Run(until float64) bool {
+	for (p.State == Printing || p.State == Heating) && p.Time < until {
+		if !p.next() {
+			break
+		}
+	}
+	return p.State == Printing || p.State == Heating
+}
+
+// Resume is a person who tells the printer to go on.
+func (p *Printer) Resume() {
+	if p.State == Waiting {
+		p.State = Printing
+		p.say("resume", "goes on")
+	}
+}
+
+// next carries out one line.
+func (p *Printer) next() bool {
+	p.State = Printing
+	if !p.lines.Scan(&p.c) {
+		p.State = Done
+		p.say("done", "the print is done")
+		return false
+	}
+	p.Line++
+	p.off += int64(len(p.lines.Text())) + 1
+	if p.c.Letter == 0 {
+		return p.due()
+	}
+	p.m.Exec(&p.c, &p.a)
+	a := &p.a
+	switch a.Kind {
+	case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
+		p.move()
+	case gcode.Home, gcode.Probe:
+		p.empty()
+		p.pass(8)
+		p.skip = [3]gcode.Nano{} // the sides are found again
+	case gcode.Dwell:
+		p.empty()
+		p.pass(a.Dwell)
+	case gcode.Heat:
+		p.heat()
+	case gcode.Message:
+		p.message = string(p.c.Text)
+		p.say("message", p.message)
+	case gcode.Stop:
+		p.stop()
+	default:
+		switch {
+		case p.c.Is('M', 300):
+			p.say("tone", fmt.Sprintf("%g Hz", float64(p.c.Value('S'))/1e6))
+			p.pass(float64(p.c.Value('P')) / 1e9)
+		case p.c.Is('M', 400):
+			p.empty()
+		}
+	}
+	return p.due()
+}
+
+// empty is called when the buffer runs empty; a late stop is honoured then.
+func (p *Printer) empty() {
+	if p.late {
+		p.late = false
+		p.wait("M25")
+	}
+}
+
+func (p *Printer) wait(word string) {
+	if p.State == Printing {
+		p.State = Waiting
+		p.say("stop", word+": waits for you")
+	}
+}
+
+// stop honours a stop word in the way of this printer.
+func (p *Printer) stop() {
+	word := strings.ToUpper(p.c.Word())
+	if (word == "M0" || word == "M1") && len(p.c.Text) > 0 {
+		p.message = string(p.c.Text)
+		p.say("message", p.message)
+	}
+	if word == "M25" {
+		p.late = true
+		return
+	}
+	p.late = false
+	if plan.DoesItAll(word) {
+		p.say("message", "the printer parks and asks for filament")
+		p.pass(20)
+	}
+	p.wait(word)
+}
+
+// heat follows a heater line, and waits if it says so.
+func (p *Printer) heat() {
+	h, what := &p.nozzle, "nozzle"
+	target := float64(p.m.Nozzle()) / 1e6
+	if p.c.Code == 140 || p.c.Code == 190 {
+		h, what, target = &p.bed, "bed", float64(p.m.Bed())/1e6
+	} else if p.c.Has('T') && p.c.Value('T')/1e6 != int64(p.m.Tool) {
+		return
+	}
+	h.target = target
+	if !p.a.Wait {
+		return
+	}
+	p.empty()
+	s := h.wait(!p.c.Has('S'))
+	if math.IsInf(s, 1) {
+		p.State = Stopped
+		p.say("fault", fmt.Sprintf("the printer waits for ever for the %s to be at %.0f °C", what, target))
+		return
+	}
+	if s > 0 {
+		p.say("hot", fmt.Sprintf("%s to %.0f °C, in %.0f s", what, target, s))
+	}
+	p.pass(s)
+}
+
+// move carries out a move: how long it takes is what the planner says, within
+// layers; elsewhere by its length and feed.
+func (p *Printer) move() {
+	a := &p.a
+	// Layers follow one another: the next one is looked at first.
+	if n := p.Layer + 1; n <= len(p.ix.Layers) && p.Line >= p.ix.Layers[n-1].Fold {
+		n = p.ix.At(p.Line)
+		p.Layer = n
+		p.plan(n)
+		p.say("layer", fmt.Sprintf("layer %d", n))
+	}
+	for p.tookAt < len(p.tookLine) && p.tookLine[p.tookAt] < p.Line {
+		p.tookAt++
+	}
+	var s float64
+	if p.tookAt < len(p.tookLine) && p.tookLine[p.tookAt] == p.Line {
+		s = p.took[p.tookAt]
+	} else {
+		feed := math.Max(p.m.Feed.Millimetres()/60, 1)
+		d := 0.0
+		for k := range a.From {
+			v := (p.m.Pos[k] - a.From[k]).Millimetres()
+			d += v * v
+		}
+		if d = math.Sqrt(d); d == 0 {
+			d = math.Abs(a.DE.Millimetres())
+		}
+		s = d / feed
+	}
+	p.pass(s)
+	if a.Kind != gcode.Lay || p.jammed {
+		return
+	}
+	p.laid++
+	p.laidTop = max(p.laidTop, p.m.Pos[2])
+	if p.keep != nil {
+		l := Laid{Line: p.Line, From: a.From, To: p.m.Pos, Amount: a.Laid}
+		for k := range p.skip {
+			l.From[k] += p.skip[k]
+			l.To[k] += p.skip[k]
+		}
+		p.keep(l)
+	}
+}
+
+// plan works out how long the moves of a layer take.
+func (p *Printer) plan(n int) {
+	p.took, p.tookLine, p.tookAt = p.took[:0], p.tookLine[:0], 0
+	moves, err := p.ix.Decode(p.src, n)
+	if err != nil {
+		return // it goes by length and feed then
+	}
+	times := p.ix.Times(n, moves)
+	end := p.ix.Layers[n-1].Begin + p.ix.Layers[n-1].Seconds
+	for i := range moves {
+		to := end
+		if i+1 < len(times) {
+			to = times[i+1]
+		}
+		p.took, p.tookLine = append(p.took, math.Max(to-times[i], 0)), append(p.tookLine, moves[i].Line)
+	}
+}
+
+// due lets faults come whose time it is.
+func (p *Printer) due() bool {
+	for i := 0; i < len(p.faults); i++ {
+		f := p.faults[i]
+		if f.Line > 0 && p.Line >= f.Line || f.Layer > 0 && p.Layer >= f.Layer || f.Minute > 0 && p.Time >= f.Minute*60 {
+			p.faults = append(p.faults[:i], p.faults[i+1:]...)
+			i--
+			p.fail(f)
+		}
+	}
+	return p.State == Printing || p.State == Heating
+}
+
+// fail is what goes wrong.
+func (p *Printer) fail(f Fault) {
+	switch f.Kind {
+	case "power":
+		p.State = Dead
+		p.nozzle.target, p.bed.target = 0, 0
+		p.say("fault", "the power is gone")
+	case "stop":
+		p.State = Stopped
+		p.say("fault", "somebody has pressed stop")
+	case "sensor":
+		p.State = Stopped
+		p.say("fault", "the sensor says that the filament has run out")
+	case "runout":
+		p.jammed = true
+		p.say("fault", "the filament has run out, and nothing has noticed")
+	case "jam":
+		p.jammed = true
+		p.say("fault", "the nozzle is jammed; the head goes on moving")
+	case "skip-x", "skip-y":
+		k := 0
+		if f.Kind == "skip-y" {
+			k = 1
+		}
+		p.skip[k] += 3 * gcode.MM
+		p.say("fault", "the head has hit something and lost its place by 3 mm")
+	}
+}

@@ -1,0 +1,156 @@
+package printer
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// tower is ten square layers with a stop before the fifth.
+func tower(stop string) string {
+	var b strings.Builder
+	b.WriteString("M83\nM190 S60\nM109 S210\nG28\nM117 Low water\nM106 S255\n")
+	for n := 1; n <= 10; n++ {
+		if n == 5 {
+			b.WriteString(stop)
+		}
+		fmt.Fprintf(&b, "G1 Z%.1f F600\nG0 X50 Y50 F6000\nG1 X90 Y50 E2 F1200\nG1 X90 Y90 E2\nG1 X50 Y90 E2\nG1 X50 Y50 E2\n", 0.2*float64(n))
+	}
+	b.WriteString("M104 S0\nM140 S0\nM84\n")
+	return b.String()
+}
+
+func load(t *testing.T, file string, pr *plan.Printer) (*Printer, *[]Laid) {
+	t.Helper()
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	laid := &[]Laid{}
+	return New(src, ix, pr, func(l Laid) { *laid = append(*laid, l) }), laid
+}
+
+func kinds(p *Printer) map[string]int {
+	n := map[string]int{}
+	for _, e := range p.Take() {
+		n[e.Kind]++
+	}
+	return n
+}
+
+func TestRun(t *testing.T) {
+	p, laid := load(t, tower("M300 S880 P200\nM0 look\n"), nil)
+	if p.Run(1e9) || p.State != Waiting {
+		t.Fatal(p.State)
+	}
+	s := p.See()
+	if s.Layer != 4 || math.Abs(s.Top-0.8) > 1e-9 || s.Message != "look" || math.Abs(s.Nozzle-210) > 1 || math.Abs(s.Bed-60) > 1 || s.Fan != 100 || s.Laid != 16 {
+		t.Errorf("%+v", s)
+	}
+	// Bed and nozzle take their time: 38 °C at 0.55, 188 °C at 2.4 a second.
+	if heat := 38/0.55 + (210-22)/2.4; s.Time < heat || s.Time > heat+80 {
+		t.Errorf("%v s", s.Time)
+	}
+	if n := kinds(p); n["tone"] != 1 || n["stop"] != 1 || n["layer"] != 4 || n["message"] != 2 {
+		t.Errorf("%v", n)
+	}
+	before := p.Time
+	p.Run(1e9)
+	if p.Time != before {
+		t.Error("it goes on by itself")
+	}
+	p.Resume()
+	p.Run(1e9)
+	if p.State != Done || len(*laid) != 40 {
+		t.Error(p.State, len(*laid))
+	}
+	if n := kinds(p); n["resume"] != 1 || n["done"] != 1 {
+		t.Errorf("%v", n)
+	}
+}
+
+// TestLateStop honours M25 only when the buffer is empty: without settle lines
+// the printer is long past the fold.
+func TestLateStop(t *testing.T) {
+	for stop, want := range map[string]int{"M25\n": 0, "M400\nM25\n": 0, "M25\nG4 P500\n": 4, "M25\nM400\n": 4, "M0\n": 4} {
+		p, _ := load(t, tower(stop), nil)
+		p.Run(1e9)
+		if want == 0 && p.State != Done || want > 0 && (p.State != Waiting || p.See().Layer != want) {
+			t.Errorf("%q: %s in layer %d, want %d", stop, p.State, p.Layer, want)
+		}
+	}
+}
+
+func TestFaults(t *testing.T) {
+	for fault, want := range map[string]struct {
+		state string
+		laid  int
+	}{
+		"power@layer:6": {Dead, 20}, "stop@line:40": {Stopped, 18}, "sensor@layer:3": {Stopped, 8}, "jam@layer:6": {Done, 20}, "runout@layer:2": {Done, 4}, "skip-x@layer:6": {Done, 40}, "power@minute:0.5": {Dead, 0},
+	} {
+		p, laid := load(t, tower(""), nil)
+		f, err := ParseFault(fault)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.Throw(f)
+		p.Run(1e9)
+		if p.State != want.state || len(*laid) != want.laid && fault != "stop@line:40" {
+			t.Errorf("%s: %s, %d laid; want %s, %d", fault, p.State, len(*laid), want.state, want.laid)
+		}
+		if n := kinds(p); n["fault"] != 1 {
+			t.Errorf("%s: %v", fault, n)
+		}
+		if f.Kind == "skip-x" && (*laid)[39].To[0] != 53*gcode.MM {
+			t.Errorf("%v", (*laid)[39])
+		}
+		if ev := p.Evidence(); strings.HasPrefix(fault, "jam") && (len(ev) != 1 || ev[0].Value != 1) {
+			t.Errorf("%s: %+v", fault, ev)
+		}
+	}
+	for _, s := range []string{"", "power", "power@noon:3", "flood@layer:3", "jam@layer:x", "jam@layer:0"} {
+		if _, err := ParseFault(s); err == nil {
+			t.Errorf("%q is a fault", s)
+		}
+	}
+}
+
+func TestWaitsForEver(t *testing.T) {
+	p, _ := load(t, tower("M109 R10\n"), nil)
+	p.Run(1e9)
+	if p.State != Stopped || !strings.Contains(p.Events[len(p.Events)-1].Text, "for ever") {
+		t.Error(p.State, p.Events)
+	}
+	// Cooling down is waited for when it is asked for.
+	p, _ = load(t, tower("M109 R150\nM109 S210\n"), nil)
+	p.Run(1e9)
+	q, _ := load(t, tower(""), nil)
+	q.Run(1e9)
+	if d := p.Time - q.Time; p.State != Done || math.Abs(d-(60+60/2.4)) > 3 {
+		t.Errorf("%v s later", d)
+	}
+}
+
+// BenchmarkRun compares simulated with real time.
+func BenchmarkRun(b *testing.B) {
+	file := strings.Repeat(strings.Join(strings.Split(tower(""), "\n")[6:66], "\n")+"\n", 40)
+	src := strings.NewReader("M83\nM109 S210\nG28\n" + file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		b.Fatal(err)
+	}
+	sim := 0.0
+	for b.Loop() {
+		p := New(src, ix, nil, nil)
+		p.Run(1e12)
+		sim += p.Time
+	}
+	b.ReportMetric(sim/b.Elapsed().Seconds(), "×real")
+}

@@ -1,0 +1,114 @@
+package routine
+
+import (
+	"fmt"
+	"math"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+)
+
+// How a bond pass moves: every travel is lifted by hopBy, and on those longer
+// than pullAfter the filament is drawn back.
+const (
+	pullAfter = 2 * gcode.MM
+	hopBy     = gcode.MM
+	mostBond  = 60_000 // moves that are laid once more, at the most
+)
+
+// bond lays the layer under the fold once more with a share of its filament:
+// the nozzle, at the layer's own height, melts the surface that has cooled and
+// wets it.
+//
+//	parked ──────────╮ across, lifted            ╭── parked
+//	                 ╰─ laid ─╮ hop ╭─ laid ─╯
+//
+// What it lays is marked at both ends, so that the proof can tell it from the
+// print's own.
+func (c *compiler) bond(flow float64) {
+	again := c.fold.Again
+	if len(again) == 0 {
+		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no whole layer of the same object lies under it.")
+		return
+	}
+	if len(again) > mostBond {
+		c.find(layer.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many for a bond pass; it is left out.", c.ear.ID, len(again)))
+		return
+	}
+	c.tell()
+	c.note("; dogear bond "+c.ear.ID, "the layer below once more, thinly, so that the next one sticks")
+	c.fan()
+	debt, held, high := c.m.Debt, c.m.Pulled, c.m.Pos[2]
+	hop := min(c.was.Top+hopBy, gcode.FromMM(c.plan.Printer.Top))
+	first := true
+	for _, p := range layer.Paths(again) {
+		if p.Class == layer.Way || p.Class == layer.Support || p.Class == layer.Skirt {
+			continue
+		}
+		c.reach(again[p.From].From, first, debt, held, max(hop, again[p.From].From[2]))
+		first = false
+		for i := p.From; i < p.To; i++ {
+			c.again(&again[i], flow)
+		}
+	}
+	c.hold(debt, held)
+	if to := max(high, hop); to > c.m.Pos[2] {
+		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up")
+	}
+	c.note("; dogear bond "+c.ear.ID+" ends", "the bond pass ends here")
+}
+
+// reach brings the nozzle to where a path begins, filament given back.
+func (c *compiler) reach(to [3]gcode.Nano, first bool, debt gcode.Nano, held bool, hop gcode.Nano) {
+	far := math.Hypot(float64(to[0]-c.m.Pos[0]), float64(to[1]-c.m.Pos[1])) > float64(pullAfter)
+	if far {
+		c.hold(debt, held)
+	}
+	if c.m.Pos[0] != to[0] || c.m.Pos[1] != to[1] {
+		if c.m.Pos[2] < hop {
+			c.put(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), feedZ), "hop")
+		}
+		c.put(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]), feedXY), "to where a path begins")
+	}
+	if c.m.Pos[2] != to[2] {
+		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), feedZ), "down")
+	}
+	if far || first {
+		if c.m.Pulled {
+			c.put("G11", "gives back what the firmware held")
+		}
+		c.filament(c.m.Debt, feedE, "gives the filament back")
+	}
+}
+
+// hold draws the filament back as far as it was when the pass began.
+func (c *compiler) hold(debt gcode.Nano, held bool) {
+	if held && !c.m.Pulled {
+		c.put("G10", "the firmware holds it back")
+	}
+	if !held && c.m.Debt < debt {
+		c.filament(c.m.Debt-debt, feedE, "draws back")
+	}
+}
+
+// again lays one move once more.
+func (c *compiler) again(m *layer.Move, flow float64) {
+	const grain = 10 // filament is written to five decimals
+	e := gcode.Nano(math.Round(float64(m.Laid)*flow/grain)) * grain
+	text, turn := "G1", ""
+	if m.Arc != nil {
+		text = "G2"
+		if m.Arc.Turn > 0 {
+			text = "G3"
+		}
+		turn = fmt.Sprintf(" %s %s", word('I', fine(m.Arc.CX)-m.From[0]), word('J', fine(m.Arc.CY)-m.From[1]))
+	}
+	text += fmt.Sprintf(" %s %s", word('X', m.To[0]-c.m.Off[0]), word('Y', m.To[1]-c.m.Off[1]))
+	if m.To[2] != c.m.Pos[2] {
+		text += " " + word('Z', m.To[2]-c.m.Off[2])
+	}
+	c.run(text+turn+fmt.Sprintf(" %s F%s", word('E', e), mmText(m.Feed)), "", false)
+}
+
+// fine turns mm into a place with five decimals.
+func fine(mm float64) gcode.Nano { return gcode.FromMM(math.Round(mm*1e5) / 1e5) }

@@ -1,0 +1,69 @@
+package routine
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// TestBond looks at what a bond pass lays: every path of the layer below, at
+// its height, with a share of its filament, and nothing else.
+func TestBond(t *testing.T) {
+	file := tall()
+	res, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.25}}}})
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	below, err := ix.Decode(src, 8)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var want []layer.Move
+	for _, m := range below {
+		if m.Kind == gcode.Lay {
+			want = append(want, m)
+		}
+	}
+	runs := res.Again()
+	if len(runs) != 1 {
+		t.Fatal(runs)
+	}
+	var m gcode.Machine
+	var c gcode.Command
+	var a gcode.Act
+	var line int64
+	n := 0
+	for s := range strings.SplitSeq(out, "\n") {
+		line++
+		c.Parse([]byte(s))
+		m.Exec(&c, &a)
+		if line < runs[0][0] || line > runs[0][1] || a.Kind != gcode.Lay {
+			continue
+		}
+		if n == len(want) {
+			t.Fatalf("line %d lays more", line)
+		}
+		w := want[n]
+		if m.Pos != w.To || a.From != w.From || a.Laid != w.Laid/4 || m.Feed != w.Feed {
+			t.Errorf("line %d: %v → %v lays %v, want %v → %v and %v", line, a.From, m.Pos, a.Laid, w.From, w.To, w.Laid/4)
+		}
+		n++
+	}
+	if n != len(want) || n == 0 {
+		t.Errorf("%d moves, want %d", n, len(want))
+	}
+}
+
+// TestNothingToBond says so where no layer lies below.
+func TestNothingToBond(t *testing.T) {
+	res, _ := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 1, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.25}}}})
+	if len(res.Again()) != 0 || len(res.Findings) != 1 || res.Findings[0].Code != "bond-left-out" {
+		t.Errorf("%v", res.Findings)
+	}
+}

@@ -1,0 +1,168 @@
+package routine
+
+import (
+	"fmt"
+	"math"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// Anchor notes where the ears of a plan lie in the file, so that the plan can
+// be laid onto another slicing of the same model: the height of the fold and,
+// inside a layer, the place where the path behind it begins.
+func Anchor(src layer.Source, ix *layer.Index, p *plan.Plan) error {
+	for i := range p.Ears {
+		e := &p.Ears[i]
+		f, err := Locate(src, ix, e)
+		if err != nil {
+			return &plan.Error{Ear: e.ID, Err: err}
+		}
+		l := &ix.Layers[f.Layer-1]
+		z := (l.Z - l.Height).Millimetres()
+		e.Z, e.Near = &z, nil
+		if !f.Inside {
+			continue
+		}
+		moves, err := ix.Decode(src, f.Layer)
+		if err != nil {
+			return &plan.Error{Ear: e.ID, Err: err}
+		}
+		for k := range moves {
+			if moves[k].Kind == gcode.Lay && moves[k].Line >= f.Line {
+				e.Near = &[2]float64{moves[k].From[0].Millimetres(), moves[k].From[1].Millimetres()}
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// sameHeight is how far a fold may lie from its old height, mm, without a word.
+const sameHeight = 0.0011
+
+// nearPath is how far a path may begin from where it began, mm.
+const nearPath = 1.0
+
+// Reanchor moves the ears of a plan that was made for another slicing to where
+// their heights lie in this one, and reports each with code "moved". An ear
+// that has no place here is taken out of the plan and reported with code
+// "not-placed". Muted lines mean nothing in another file and go too.
+func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan) ([]layer.Finding, error) {
+	var out []layer.Finding
+	var keep []plan.Ear
+	taken := map[string]string{}
+	for i := range p.Ears {
+		e := p.Ears[i]
+		f, ok, err := reanchor(src, ix, &e)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			at, err := Locate(src, ix, &e)
+			key := fmt.Sprint(at.Line)
+			switch {
+			case err != nil:
+				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: err.Error()}, false
+			case taken[key] != "":
+				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: fmt.Sprintf("would come to lie on the same fold as ear %s, before layer %d", taken[key], at.Layer)}, false
+			default:
+				taken[key] = e.ID
+			}
+		}
+		f.Line, f.Message = 1, "Ear "+e.ID+": "+f.Message
+		out = append(out, f)
+		if ok {
+			keep = append(keep, e)
+		}
+	}
+	p.Ears = keep
+	if len(p.Mutes) > 0 {
+		out = append(out, layer.Finding{Level: layer.Care, Code: "not-placed", Line: 1, Message: fmt.Sprintf("%d runs of muted lines belong to the other file and are left out.", len(p.Mutes))})
+		p.Mutes = nil
+	}
+	return out, nil
+}
+
+// reanchor moves one ear. It reports whether the ear has a place here.
+func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear) (layer.Finding, bool, error) {
+	moved := func(level, text string) (layer.Finding, bool, error) {
+		return layer.Finding{Level: level, Code: "moved", Message: text}, true, nil
+	}
+	lost := func(text string) (layer.Finding, bool, error) {
+		return layer.Finding{Level: layer.Care, Code: "not-placed", Message: text}, false, nil
+	}
+	switch {
+	case e.AtHeight != nil:
+		if len(ix.AtHeight(gcode.FromMM(*e.AtHeight))) == 0 {
+			return lost(fmt.Sprintf("%g mm lies above this print, which ends at %s mm", *e.AtHeight, ix.Height()))
+		}
+		return moved(layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
+	case e.Z == nil && e.BeforeLine > 0:
+		return moved(layer.Care, fmt.Sprintf("keeps line %d, since the plan does not say at which height it lay", e.BeforeLine))
+	case e.Z == nil:
+		return moved(layer.Care, "keeps its layer number, since the plan does not say at which height it lay")
+	case *e.Z > ix.Height().Millimetres()-sameHeight:
+		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z, ix.Height()))
+	}
+	was := fmt.Sprintf("before layer %d", e.BeforeLayer)
+	switch {
+	case e.BeforeLine > 0:
+		was = fmt.Sprintf("in front of line %d", e.BeforeLine)
+	case e.FileNumber != nil:
+		was = fmt.Sprintf("before the file's layer %d", *e.FileNumber)
+	}
+	best, off := 1, math.Inf(1)
+	for n := range ix.Layers {
+		if d := abs((ix.Layers[n].Z - ix.Layers[n].Height).Millimetres() - *e.Z); d < off-1e-9 {
+			best, off = n+1, d
+		}
+	}
+	l := &ix.Layers[best-1]
+	inside := e.BeforeLine > 0
+	near := e.Near
+	e.BeforeLayer, e.BeforeLine, e.FileNumber = best, 0, nil
+	text := fmt.Sprintf("%s at %g mm is now before layer %d at %s mm", was, *e.Z, best, l.Z-l.Height)
+	switch {
+	case inside && near != nil:
+		line, d, err := pathNear(src, ix, best, *near)
+		if err != nil {
+			return layer.Finding{}, false, err
+		}
+		if d > nearPath {
+			return moved(layer.Care, text+": no path begins where it did inside that layer")
+		}
+		e.BeforeLayer, e.BeforeLine = 0, line
+		return moved(layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line %d, where a path begins %.2f mm from where it did; look at what is laid before and behind it", was, best, line, d))
+	case inside:
+		return moved(layer.Care, text+", no longer inside a layer")
+	case off > sameHeight:
+		return moved(layer.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
+	}
+	return moved(layer.Note, text)
+}
+
+// pathNear returns the line in front of which the path of layer n begins that
+// starts nearest to a place, and how far from it, mm.
+func pathNear(src layer.Source, ix *layer.Index, n int, at [2]float64) (int64, float64, error) {
+	moves, err := ix.Decode(src, n)
+	if err != nil {
+		return 0, 0, err
+	}
+	line, best := int64(0), math.Inf(1)
+	paths := layer.Paths(moves)
+	for k, p := range paths {
+		if p.Class == layer.Way || k == 0 || k == 1 && paths[0].Class == layer.Way {
+			continue // in front of the first path is no place inside the layer
+		}
+		m := &moves[p.From]
+		if d := math.Hypot(m.From[0].Millimetres()-at[0], m.From[1].Millimetres()-at[1]); d < best {
+			best, line = d, m.Line
+			if paths[k-1].Class == layer.Way {
+				line = moves[paths[k-1].From].Line
+			}
+		}
+	}
+	return line, best, nil
+}

@@ -1,0 +1,138 @@
+package routine
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+func TestReanchor(t *testing.T) {
+	src := strings.NewReader(tall())
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, z, odd, above, far := 1.0, 1.2, 1.31, 99.0, 98.0
+	p := &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 4, To: 5}}, Ears: []plan.Ear{
+		{ID: "a", AtHeight: &h, Kind: plan.Insert}, {ID: "b", BeforeLayer: 30, Z: &z, Kind: plan.Insert},
+		{ID: "c", BeforeLine: 400, Z: &odd, Kind: plan.Insert}, {ID: "d", BeforeLayer: 4, Kind: plan.Insert},
+		{ID: "e", BeforeLayer: 9, Z: &above, Kind: plan.Insert}, {ID: "f", AtHeight: &far, Kind: plan.Insert},
+		{ID: "g", BeforeLayer: 31, Z: &z, Kind: plan.Insert}, {ID: "h", BeforeLayer: 4000, Kind: plan.Insert},
+	}}
+	finds, err := Reanchor(src, ix, p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(p.Ears) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 || p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 || p.Mutes != nil {
+		t.Errorf("%+v\n%+v", p.Ears, finds)
+	}
+	want := "note moved, note moved, care moved, care moved, care not-placed, care not-placed, care not-placed, care not-placed, care not-placed"
+	var got []string
+	for _, f := range finds {
+		got = append(got, f.Level+" "+f.Code)
+	}
+	if strings.Join(got, ", ") != want {
+		t.Errorf("%v\n%+v", got, finds)
+	}
+}
+
+// TestAnchorRoundTrip notes where ears lie and lays the plan onto the very same
+// file: they stay where they are, inside a layer too.
+func TestAnchorRoundTrip(t *testing.T) {
+	src := strings.NewReader(tall())
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	inside := int64(0)
+	moves, err := ix.Decode(src, 5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	paths := layer.Paths(moves)
+	for k := len(paths) - 1; k > 0; k-- {
+		if paths[k].Class != layer.Way && paths[k-1].Class == layer.Way {
+			inside = moves[paths[k-1].From].Line
+			break
+		}
+	}
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 3, Kind: plan.Insert}, {ID: "b", BeforeLine: inside, Kind: plan.Insert}}}
+	if err := p.Check(); err != nil {
+		t.Fatal(err)
+	}
+	if err := Anchor(src, ix, p); err != nil {
+		t.Fatal(err)
+	}
+	if p.Ears[0].Z == nil || p.Ears[1].Near == nil {
+		t.Fatalf("%+v", p.Ears)
+	}
+	finds, err := Reanchor(src, ix, p)
+	if err != nil || p.Ears[0].BeforeLayer != 3 || p.Ears[1].BeforeLine != inside {
+		t.Errorf("%v %+v %+v, want line %d", err, p.Ears, finds, inside)
+	}
+}
+
+func TestTotals(t *testing.T) {
+	file := tall()
+	src := strings.NewReader(file)
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	moves, err := ix.Decode(src, 6)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lays := 0
+	half := 0.0
+	line := int64(0)
+	for i := range moves {
+		if moves[i].Laid > 0 {
+			if lays++; lays == 2 {
+				line = moves[i].Line
+				break
+			}
+			half += moves[i].Laid.Millimetres()
+		}
+	}
+	sum := func(from, to int) float64 {
+		s := 0.0
+		for n := from; n <= to; n++ {
+			s += ix.Layers[n-1].Filament.Millimetres()
+		}
+		return s
+	}
+	fs := map[string]plan.Filament{"red": {Name: "Signal red"}, "white": {Name: "Gull white", Purge: 45, Density: 2, Diameter: 2}}
+	for name, c := range map[string]struct {
+		ears []plan.Ear
+		want []Total
+	}{
+		"none":       {nil, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+		"one":        {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}}, []Total{{Filament: "red", Laid: sum(1, 3), Bands: 1}, {Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
+		"at once":    {[]plan.Ear{{BeforeLayer: 1, Kind: plan.Colour, Filament: "white"}}, []Total{{Filament: "white", Laid: sum(1, len(ix.Layers)), Purged: 45, Bands: 1}}},
+		"and back":   {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 7, Kind: plan.Colour, Filament: "red"}}, []Total{{Filament: "red", Laid: sum(1, 3) + sum(7, len(ix.Layers)), Purged: 30, Bands: 2}, {Filament: "white", Laid: sum(4, 6), Purged: 45, Bands: 1}}},
+		"inside":     {[]plan.Ear{{BeforeLine: line, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 9, Kind: plan.Insert}}, []Total{{Filament: "red", Laid: sum(1, 5) + half, Bands: 1}, {Filament: "white", Laid: sum(6, len(ix.Layers)) - half, Purged: 45, Bands: 1}}},
+		"no change":  {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "red", Routine: json.RawMessage(`"sound only"`)}}, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+		"bond again": {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white", BondPass: &plan.BondPass{Flow: 0.5}}}, []Total{{Filament: "red", Laid: sum(1, 3), Bands: 1}, {Filament: "white", Laid: sum(4, len(ix.Layers)) + sum(3, 3)/2, Purged: 45, Bands: 1}}},
+	} {
+		p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
+		res, _ := lay(t, file, p)
+		got, err := res.Totals(src, ix, p)
+		if err != nil || len(got) != len(c.want) {
+			t.Errorf("%s: %+v %v", name, got, err)
+			continue
+		}
+		for i := range got {
+			w := c.want[i]
+			f := fs[w.Filament]
+			w.Grams = f.Grams(w.Laid + w.Purged)
+			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands || abs(g.Laid-w.Laid) > 1e-3 || abs(g.Purged-w.Purged) > 1e-6 || abs(g.Grams-w.Grams) > 1e-4 {
+				t.Errorf("%s: %+v, want %+v", name, g, w)
+			}
+		}
+	}
+}

@@ -1,0 +1,236 @@
+package routine
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"dogear/core/gcode"
+)
+
+// Line is one inserted line, without its line end, and why it is there.
+type Line struct {
+	Text     string
+	Why      string
+	Step     int     // of the routine that it belongs to; Frame for what stands around the steps
+	Seconds  float64 // it takes, starts and stops of the axes left out; heating guessed
+	From, To [3]gcode.Nano
+}
+
+// mostPieces bounds the lines that one movement of the filament becomes.
+const mostPieces = 100
+
+// Frame is the step of lines that belong to none.
+const Frame = -1
+
+// Style says how the file writes, so that inserted lines look like its own.
+type Style struct {
+	Lower bool // lower case letters
+	Plain bool // no comments behind the lines
+}
+
+// Script is a run of lines being written. Every line is carried out on a machine
+// of its own, so that what is written next knows where the machine stands.
+type Script struct {
+	m     gcode.Machine
+	style Style
+	lines []Line
+	now   int // the step being written
+}
+
+// NewScript returns an empty script that finds the machine in a state.
+func NewScript(at gcode.State, st Style) *Script {
+	s := &Script{style: st, now: Frame}
+	s.m.State = at
+	return s
+}
+
+// State returns the machine behind the lines written so far.
+func (c *Script) State() *gcode.State { return &c.m.State }
+
+// Lines returns the lines written so far.
+func (c *Script) Lines() []Line { return c.lines }
+
+// Note adds a line that no machine carries out.
+func (c *Script) Note(text, why string) { c.note(text, why) }
+
+// Put adds a line and carries it out; the reason stands behind it.
+func (c *Script) Put(text, why string) { c.put(text, why) }
+
+// Verbatim adds a line just as it is, and carries it out.
+func (c *Script) Verbatim(text, why string) gcode.Act { return c.run(text, why, false) }
+
+// Filament moves the filament by a length at a feed, mm/min, in pieces that
+// firmware accepts. It must count in steps.
+func (c *Script) Filament(by gcode.Nano, feed float64, why string) { c.filament(by, feed, why) }
+
+// Word writes a letter and a length, mm.
+func Word(letter byte, n gcode.Nano) string { return word(letter, n) }
+
+func (c *Script) note(text, why string) {
+	c.lines = append(c.lines, Line{Text: text, Why: why, Step: c.now, From: c.m.Pos, To: c.m.Pos})
+}
+
+// put adds a line of ours and carries it out; its reason stands behind it, and
+// its letters are as small as the file's.
+func (c *Script) put(text, why string) { c.run(text, why, true) }
+
+// run carries a line out and keeps it.
+func (c *Script) run(text, why string, ours bool) gcode.Act {
+	var cmd gcode.Command
+	var act gcode.Act
+	cmd.Parse([]byte(text))
+	from, nozzle := c.m.Pos, c.m.Nozzle()
+	c.m.Exec(&cmd, &act)
+	if ours && c.style.Lower && cmd.Text == nil && (cmd.Letter == 'G' || cmd.Letter == 'M') {
+		text = strings.ToLower(text)
+	}
+	if ours && !c.style.Plain && cmd.Text == nil && why != "" {
+		text += " ; " + why
+	}
+	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos})
+	return act
+}
+
+// takes says how long a line takes, s. Heating is guessed at 2 °C/s and cooling
+// at 1 °C/s, about what a nozzle with its fan on does.
+func (c *Script) takes(cmd *gcode.Command, act *gcode.Act, from [3]gcode.Nano, nozzle int64) float64 {
+	switch {
+	case cmd.Is('G', 4):
+		return float64(cmd.Value('S'))/1e6 + float64(cmd.Value('P'))/1e9
+	case cmd.Is('M', 300):
+		return float64(cmd.Value('P')) / 1e9
+	case cmd.Is('M', 109):
+		if d := float64(c.m.Nozzle()-nozzle) / 1e6; d > 0 {
+			return d / 2
+		} else {
+			return -d
+		}
+	}
+	feed := c.m.Feed.Millimetres() / 60
+	if feed <= 0 {
+		return 0
+	}
+	var d [3]float64
+	for k := range d {
+		d[k] = (c.m.Pos[k] - from[k]).Millimetres()
+	}
+	if l := math.Sqrt(d[0]*d[0] + d[1]*d[1] + d[2]*d[2]); l > 0 {
+		return l / feed
+	}
+	return math.Abs(act.DE.Millimetres()) / feed
+}
+
+// word writes a letter and a length in the file's own coordinates.
+func word(letter byte, n gcode.Nano) string {
+	return string(gcode.AppendMM([]byte{letter}, n, 0))
+}
+
+func mmText(n gcode.Nano) string { return string(gcode.AppendMM(nil, n, 0)) }
+
+// filament moves the filament by mm, in pieces the firmware accepts.
+func (c *Script) filament(by gcode.Nano, feed float64, why string) {
+	step := max(piece, by/mostPieces, -by/mostPieces) // an absurd length must not become a book
+	for by != 0 {
+		p := max(min(by, step), -step)
+		c.put(fmt.Sprintf("G1 %s F%g", word('E', p), feed), why)
+		by -= p
+		why = "and on"
+	}
+}
+
+// clean makes a text safe to stand in a comment or a message line.
+func clean(s string) string {
+	s = strings.Map(func(r rune) rune {
+		switch {
+		case r < ' ' || r == 0x7f:
+			return ' '
+		case r == ';' || r == '(' || r == ')' || r == '*' || r == '\u2028' || r == '\u2029':
+			return ','
+		}
+		return r
+	}, s)
+	if len(s) > 120 {
+		s = strings.ToValidUTF8(s[:120], "")
+	}
+	return strings.TrimSpace(s)
+}
+
+// Tools changes to the tool that is in force in a state.
+func (c *Script) Tools(was *gcode.State) {
+	if c.m.Tool != was.Tool {
+		c.put(fmt.Sprintf("T%d", was.Tool), "tool as it was")
+	}
+}
+
+// Heats brings the bed and, if asked, the nozzle to what they are in a state.
+func (c *Script) Heats(was *gcode.State, nozzle bool) {
+	if c.m.Bed() != was.Bed() {
+		c.put("M140 "+word('S', gcode.Nano(was.Bed())), "bed as it was")
+	}
+	if nozzle && (c.m.Nozzle() != was.Nozzle() || c.m.Hot() != was.Hot()) {
+		w := "M109"
+		if !was.Hot() {
+			w = "M104"
+		}
+		c.put(w+" "+word('S', gcode.Nano(was.Nozzle())), "nozzle as it was")
+	}
+}
+
+// Fan brings the part fan to what it is in a state.
+func (c *Script) Fan(was *gcode.State) {
+	if c.m.Fan == was.Fan {
+		return
+	}
+	if was.Fan == 0 {
+		c.put("M107", "fan off, as it was")
+		return
+	}
+	c.put("M106 "+word('S', gcode.Nano(was.Fan)), "fan as it was")
+}
+
+// Settle brings fan, lasting settings, speed, the ways of counting and the
+// filament axis to what they are in a state. A setting that the state does not
+// have, and that cannot be taken back, is handed to lost.
+func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
+	c.Fan(was)
+	old := map[string]string{}
+	for _, s := range was.Settings() {
+		old[s.Word] = s.Line
+	}
+	now := map[string]bool{}
+	for _, s := range c.m.Settings() {
+		now[s.Word] = true
+	}
+	for _, s := range was.Settings() {
+		if !now[s.Word] { // muted: it must be in force all the same
+			c.put(s.Line, "setting as the file made it")
+		}
+	}
+	for _, s := range c.m.Settings() {
+		line, had := old[s.Word]
+		switch {
+		case had && line != s.Line:
+			c.put(line, "setting as it was")
+		case !had && (s.Word == "M220" || s.Word == "M221"):
+			c.put(s.Word+" S100", "setting as it was")
+		case !had:
+			lost(s)
+		}
+	}
+	if was.Feed > 0 {
+		c.put("G1 "+word('F', was.Feed), "speed as it was")
+	}
+	if was.RelXYZ {
+		c.put("G91", "places count in steps, as the file had it")
+	}
+	if !was.RelE {
+		c.put("M82", "filament counts from the start, as the file had it")
+		c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
+	} else if was.RelXYZ && !c.m.RelE {
+		c.put("M83", "filament counts in steps, as the file had it")
+	}
+	if was.Inch {
+		c.put("G20", "inches, as the file had it")
+	}
+}

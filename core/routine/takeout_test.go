@@ -1,0 +1,99 @@
+package routine
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"strings"
+	"testing"
+
+	"dogear/core/edit"
+	"dogear/core/plan"
+)
+
+func takeOut(t *testing.T, file string) (*Taken, string) {
+	t.Helper()
+	src := strings.NewReader(file)
+	taken, err := TakeOut(src)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if _, err := edit.Write(&b, src, taken.Edits); err != nil {
+		t.Fatal(err)
+	}
+	return taken, b.String()
+}
+
+// TestTakeOut takes everything out that a plan can put in.
+func TestTakeOut(t *testing.T) {
+	own := plan.Routine{{Do: "tone"}, {Do: "stop"}, {Do: "return"}, {Do: "restore"}}
+	p := &plan.Plan{Format: plan.Format, First: "red",
+		Filaments: map[string]plan.Filament{"red": {Name: "Signal red", Colour: "#b8362b"}, "white": {Name: "Gull white; 2 mm (wide) – größer", Colour: "#ece6d8", Nozzle: [2]float64{0, 222}}},
+		Routines:  map[string]plan.Routine{"short": own},
+		Mutes:     []plan.Span{{From: 30, To: 33}},
+		Ears: []plan.Ear{
+			{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Filament: "white", HeadsUp: &plan.HeadsUp{Layers: 1}},
+			{ID: "a2", BeforeLayer: 9, Kind: plan.Insert, Note: "two nuts; flat * side (down)", Routine: json.RawMessage(`"short"`), BondPass: &plan.BondPass{Flow: 0.3}},
+			{ID: "a3", BeforeLine: 130, Kind: plan.Own, Lines: []string{"M0 look at it 100 %"}},
+		}}
+	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n", "\r\n"), "no end": strings.TrimRight(tall(), "\n"),
+		"heated": strings.Replace(tall(), "; tier 12\n", "M104 S205 ; cooler\n; tier 12\n", 1)} {
+		res, out := lay(t, file, p)
+		if name == "heated" && len(res.Rewritten) == 0 {
+			t.Error("nothing is rewritten")
+		}
+		for _, l := range strings.Split(out, "\n") {
+			if strings.HasPrefix(l, keptPrefix) && len(l) > 96 {
+				t.Errorf("%s: %d bytes are too long a line: %s", name, len(l), l)
+			}
+		}
+		taken, back := takeOut(t, out)
+		if back != file {
+			t.Errorf("%s: the original does not come back", name)
+		}
+		q := taken.Plan
+		if len(q.Ears) != 3 || q.Ears[1].Note != p.Ears[1].Note || q.Ears[2].BeforeLine != 130 || q.First != "red" || q.Filaments["white"] != p.Filaments["white"] || len(q.Mutes) != 1 || q.Mutes[0] != p.Mutes[0] {
+			t.Errorf("%s: %+v", name, q)
+		}
+		// What comes back, laid on again, gives the same file.
+		if _, again := lay(t, back, q); again != out {
+			t.Errorf("%s: laid on again it is another file", name)
+		}
+	}
+}
+
+func TestTakeOutOfOthers(t *testing.T) {
+	if _, err := TakeOut(strings.NewReader(tall())); !errors.Is(err, ErrNotOurs) {
+		t.Error(err)
+	}
+	if _, err := TakeOut(strings.NewReader("G1 X1\n; dogear ear a1: white\nM0\n")); err == nil || !strings.Contains(err.Error(), "line 2") {
+		t.Error(err)
+	}
+	// Somebody has changed what the block remembers: it goes, its ear is lost.
+	taken, back := takeOut(t, "G1 X1\n; dogear ear a1: white\n; dogear > {\"ear\":nothing\nM0\n; dogear ear a1 ends\nG1 X2\n")
+	if back != "G1 X1\nG1 X2\n" || len(taken.Lost) != 1 {
+		t.Errorf("%q %+v", back, taken)
+	}
+}
+
+// FuzzTakeOut reads anything; what it takes out never makes the file longer
+// than it was, and taking out twice finds nothing more of what was understood.
+func FuzzTakeOut(f *testing.F) {
+	f.Add("G1 X1\n; dogear ear a: b\nM0\n; dogear ear a ends\n")
+	f.Add("; dogear muted: G1\n; dogear was: M104 S1\nM104 S2\n")
+	f.Fuzz(func(t *testing.T, file string) {
+		src := strings.NewReader(file)
+		taken, err := TakeOut(src)
+		if err != nil {
+			return
+		}
+		var b bytes.Buffer
+		if _, err := edit.Write(&b, src, taken.Edits); err != nil {
+			t.Fatal(err)
+		}
+		if b.Len() >= len(file)+1 {
+			t.Errorf("%q became %q", file, b.String())
+		}
+	})
+}

@@ -1,0 +1,188 @@
+package routine
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// tone sounds, where the printer has something to sound with.
+func (c *compiler) tone(s plan.Step) {
+	if c.plan.Printer.Silent {
+		return
+	}
+	for range max(s.Times, 1) {
+		c.put(fmt.Sprintf("M300 S%g P%g", or(s.HZ, 880), or(s.MS, 200)), "tone")
+	}
+}
+
+// wait waits, with a tone before the end when one is asked for.
+func (c *compiler) wait(s plan.Step) {
+	c.tell()
+	if s.Warn <= 0 || c.plan.Printer.Silent {
+		c.put(fmt.Sprintf("G4 S%g", s.Seconds), fmt.Sprintf("waits %g s", s.Seconds))
+		return
+	}
+	if s.Seconds > s.Warn {
+		c.put(fmt.Sprintf("G4 S%g", s.Seconds-s.Warn), fmt.Sprintf("waits %g s", s.Seconds-s.Warn))
+	}
+	c.put("M300 S880 P200", "tone: the wait is nearly over")
+	c.put(fmt.Sprintf("G4 S%g", s.Warn), fmt.Sprintf("waits %g s more", s.Warn))
+}
+
+// say keeps a message; a stop that can carry it takes it along.
+func (c *compiler) say(text string) {
+	c.tell()
+	c.said = clean(strings.ReplaceAll(c.plan.Fill(text, c.ear), "{layer}", fmt.Sprint(c.fold.Layer)))
+}
+
+// tell shows a message that is still waiting.
+func (c *compiler) tell() {
+	switch {
+	case c.said == "":
+	case c.plan.Printer.Blank:
+		c.note("; "+c.said, "a message; this printer shows none")
+	default:
+		c.put("M117 "+c.said, "on the display")
+	}
+	c.said = ""
+}
+
+// Wants returns the nozzle temperature that the filament of a colour ear asks
+// for, °C; 0 when it says nothing.
+func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
+	f, ok := p.Filaments[e.Filament]
+	if !ok || e.Kind != plan.Colour {
+		return 0
+	}
+	if layer <= 1 && f.Nozzle[0] > 0 {
+		return f.Nozzle[0]
+	}
+	if f.Nozzle[1] > 0 {
+		return f.Nozzle[1]
+	}
+	return f.Nozzle[0]
+}
+
+// warmUp heats for the new filament, so that it is never loaded cold.
+func (c *compiler) warmUp(wait bool) {
+	t := int64(math.Round(c.warm * 1e6))
+	if t <= 0 || c.m.Nozzle() == t && (!wait || c.m.Hot() && !c.coming) {
+		return
+	}
+	c.heat(c.warm, wait, "heat")
+	c.coming = !wait
+}
+
+func (c *compiler) stop() {
+	w := c.plan.StopOf(c.ear)
+	c.warmUp(c.all)
+	if !c.all && c.m.Pos[2] < c.was.Top+gcode.MM && c.over(c.m.Pos[0], c.m.Pos[1]) {
+		c.find(layer.Care, "lift-too-low", "The head waits right on the part at ear "+c.ear.ID+". Let it lift and go aside before it stops.")
+	}
+	for _, l := range c.plan.Printer.SettleBefore {
+		c.ownLine(l, "so that this printer stops at once")
+	}
+	switch {
+	case (w == "M0" || w == "M1") && c.said != "" && !c.plan.Printer.Blank:
+		c.put(w+" "+c.said, "waits for you")
+		c.said = ""
+	case c.all:
+		c.tell()
+		c.put(w, "the printer parks, changes and comes back by itself")
+	default:
+		c.tell()
+		c.ownLine(w, "waits for you")
+	}
+	c.warmUp(true)
+	for _, l := range c.plan.Printer.SettleAfter {
+		c.ownLine(l, "so that this printer goes on from here")
+	}
+}
+
+func (c *compiler) own(lines []string) {
+	if len(c.ear.Lines) > 0 && len(lines) == 0 {
+		lines = c.ear.Lines
+	}
+	c.tell()
+	for _, l := range lines {
+		c.ownLine(l, "your own line")
+	}
+}
+
+// ownLine adds a line the user wrote; it must stay one line.
+func (c *compiler) ownLine(l, why string) {
+	l = strings.Map(func(r rune) rune {
+		if r == '\n' || r == '\r' || r == 0 {
+			return ' '
+		}
+		return r
+	}, l)
+	act := c.run(l, why, false)
+	switch act.Kind {
+	case gcode.Home, gcode.Probe:
+		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the part on the bed.", l))
+	case gcode.Stop:
+		if why == "your own line" && c.m.Pos[2] < c.was.Top+gcode.MM && c.over(c.m.Pos[0], c.m.Pos[1]) {
+			c.find(layer.Care, "lift-too-low", fmt.Sprintf("Your line %q stops with the head right on the part. Let a routine lift it and take it aside first.", l))
+		}
+	case gcode.Lay:
+		c.find(layer.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
+	case gcode.Motors:
+		c.find(layer.Grave, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the printer would not know where it stands.", l))
+	}
+}
+
+// next is the key of the filament that is laid behind the ear.
+func (c *compiler) next() string {
+	if c.ear.Kind == plan.Colour && c.ear.Filament != "" {
+		return c.ear.Filament
+	}
+	return c.fold.Before
+}
+
+// Seconds that a person needs at a stop, at the least: the shortest that we
+// would set ourselves.
+var needs = map[string]float64{plan.Colour: 60, plan.Insert: 15, plan.Nozzle: 180}
+
+// foresee says what can be known to go wrong before anything runs: a window of
+// time in which nobody can do what is to be done, a stop word that the printer
+// may not know, and a bed temperature that is not followed.
+func (c *compiler) foresee() {
+	w := c.plan.StopOf(c.ear)
+	window, stops, handles := 0.0, false, false
+	for _, s := range c.steps {
+		switch s.Do {
+		case "stop":
+			stops = true
+		case "wait":
+			window += s.Seconds
+		case "purge", "load", "say":
+			handles = true
+		}
+	}
+	if stops && strings.HasPrefix(strings.ToUpper(w), "G4") {
+		stops = false
+		var cmd gcode.Command
+		cmd.Parse([]byte(w))
+		window += float64(cmd.Value('S'))/1e6 + float64(cmd.Value('P'))/1e9
+	}
+	if need := needs[c.ear.Kind]; !stops && handles && window < need {
+		c.find(layer.Care, "window-too-short", fmt.Sprintf("The printer waits %g s at ear %s and then goes on by itself; %s takes about %g s. Let it wait longer, or let it stop.", window, c.ear.ID, doing[c.ear.Kind], need))
+	}
+	if stops && !c.plan.Printer.KnowsStop(w) {
+		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that the %s knows the stop word %s. A printer that does not know it goes on printing; try it once, then note it in the Kit.", clean(c.plan.Printer.Name), clean(w)))
+	}
+	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && c.ear.Kind == plan.Colour {
+		bed := math.Max(f.Bed[1], 0)
+		if now := float64(c.was.Bed()) / 1e6; bed > 0 && now > 0 && math.Abs(bed-now) >= 10 {
+			c.find(layer.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g °C, so that the part does not let go.", clean(f.Name), bed, now))
+		}
+	}
+}
+
+var doing = map[string]string{plan.Colour: "changing the filament", plan.Insert: "putting something in", plan.Nozzle: "changing the nozzle"}
