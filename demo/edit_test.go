@@ -3,13 +3,18 @@ package demo_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
+	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
 	"dogear/core/edit"
 	"dogear/core/gcode"
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
@@ -17,34 +22,45 @@ import (
 	"dogear/demo"
 )
 
-// everyLayer is a plan with an ear before each layer; kinds, landings and stop
-// words take turns.
-func everyLayer(n int) *plan.Plan {
-	p := &plan.Plan{Format: plan.Format, Filaments: map[string]plan.Filament{"white": {Name: "Gull white"}}}
+// routines are all that ship, in a fixed order.
+func routines() []string { return slices.Sorted(maps.Keys(plan.Builtin())) }
+
+// everyLayer is a plan with an ear before each layer; kinds, landings, stop
+// words, heads-ups and bond passes take turns. Ear k runs the routine number
+// k+turn, so that as many turns as there are routines run each at each layer.
+func everyLayer(n, turn int) *plan.Plan {
+	names := routines()
+	p := &plan.Plan{Format: plan.Format, First: "red", Filaments: map[string]plan.Filament{
+		"red": {Name: "Signal red", Unload: 60}, "white": {Name: "Gull white", Load: 70, Purge: 40}}}
 	for k := 1; k <= n; k++ {
 		e := plan.Ear{ID: fmt.Sprintf("e%d", k), BeforeLayer: k, Kind: plan.Colour, Filament: "white"}
-		switch k % 5 {
+		e.Routine, _ = json.Marshal(names[(k+turn)%len(names)])
+		switch (k + turn) % 5 {
 		case 1:
 			e.Land = plan.WhereItWas
 		case 2:
 			e.Kind, e.Note = plan.Insert, "two nuts; flat side down"
 		case 3:
-			e.Kind = plan.Nozzle
+			e.Kind, e.Filament = plan.Nozzle, ""
+			e.HeadsUp = &plan.HeadsUp{Layers: 1}
 		case 4:
 			e.Stop = "M600"
+		}
+		if (k+turn)%7 == 0 {
+			e.BondPass = &plan.BondPass{Flow: 0.3}
 		}
 		p.Ears = append(p.Ears, e)
 	}
 	return p
 }
 
-func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan) (*routine.Result, []byte) {
+func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan, pockets ...landmark.Pocket) (*routine.Result, []byte) {
 	t.Helper()
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
 	src := bytes.NewReader(file)
-	res, err := routine.Apply(src, ix, p)
+	res, err := routine.Apply(src, ix, p, pockets)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,31 +84,102 @@ func TestSameDeposit(t *testing.T) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
 			t.Run(part+"/"+d.Name, func(t *testing.T) {
+				t.Parallel()
 				file, _ := demo.Slice(solid, d)
 				ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
 				if err != nil {
 					t.Fatal(err)
 				}
-				p := everyLayer(len(ix.Layers))
-				res, out := apply(t, file, ix, p)
-				v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), proof.Options{Box: ix.Box})
+				for turn := range routines() {
+					if testing.Short() && turn != len(file)%len(routines()) {
+						continue
+					}
+					p := everyLayer(len(ix.Layers), turn)
+					holds(t, file, ix, p)
+				}
+			})
+		}
+	}
+}
+
+// holds lays a plan onto a file and checks what must hold of every edit.
+func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan, pockets ...landmark.Pocket) (*routine.Result, []byte) {
+	t.Helper()
+	res, out := apply(t, file, ix, p, pockets...)
+	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), proof.Options{Box: ix.Box, Again: res.Again(), Slower: res.Slower()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !v.Same {
+		t.Fatalf("after %d moves: %+v", v.Moves, *v.First)
+	}
+	want := 0
+	for i := range res.Blocks {
+		r, err := p.RoutineOf(&res.Blocks[i].Ear)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if slices.ContainsFunc(r, func(s plan.Step) bool { return s.Do == "stop" }) {
+			want++
+		}
+	}
+	if v.StopsNew != want {
+		t.Errorf("%d new stops, want %d", v.StopsNew, want)
+	}
+	if got := withoutOurs(out); len(res.Rewritten) == 0 && !bytes.Equal(got, file) {
+		t.Error("taking our lines out does not give the original back")
+	}
+	takenOut(t, file, out, p)
+	stopsBetween(t, file, ix, res, out)
+	read, err := io.ReadAll(edit.NewReader(bytes.NewReader(file), res.Edits))
+	if err != nil || !bytes.Equal(read, out) {
+		t.Error("the stream differs from the written file", err)
+	}
+	return res, out
+}
+
+// takenOut opens an edited file without its plan: the original comes back, and
+// so does what was decided.
+func takenOut(t *testing.T, file, out []byte, p *plan.Plan) {
+	t.Helper()
+	src := bytes.NewReader(out)
+	taken, err := routine.TakeOut(src)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var back bytes.Buffer
+	if _, err := edit.Write(&back, src, taken.Edits); err != nil {
+		t.Fatal(err)
+	}
+	if !bytes.Equal(back.Bytes(), file) {
+		t.Error("what was taken out does not leave the original")
+	}
+	was, _ := json.Marshal([]any{p.Ears, p.Mutes})
+	is, _ := json.Marshal([]any{taken.Plan.Ears, taken.Plan.Mutes})
+	if !bytes.Equal(was, is) || len(taken.Lost) > 0 {
+		t.Errorf("the ears come back otherwise, lost %v\nwas %s\nis  %s", taken.Lost, was, is)
+	}
+}
+
+// TestInsideLayers stops at random lines inside layers.
+func TestInsideLayers(t *testing.T) {
+	for part, solid := range small() {
+		for _, d := range demo.Dialects() {
+			t.Run(part+"/"+d.Name, func(t *testing.T) {
+				t.Parallel()
+				file, _ := demo.Slice(solid, d)
+				src := bytes.NewReader(file)
+				ix, err := layer.Read(context.Background(), src, layer.Options{})
 				if err != nil {
 					t.Fatal(err)
 				}
-				if !v.Same {
-					t.Fatalf("after %d moves: %+v", v.Moves, *v.First)
+				random := rand.New(rand.NewPCG(5, uint64(len(file))))
+				p := everyLayer(len(ix.Layers), int(random.Uint32N(7)))
+				for i := range p.Ears {
+					l := &ix.Layers[i]
+					p.Ears[i].BeforeLayer, p.Ears[i].BeforeLine = 0, l.First+1+random.Int64N(max(l.Last-l.First, 1))
 				}
-				if v.StopsNew != len(p.Ears) {
-					t.Errorf("%d new stops, want %d", v.StopsNew, len(p.Ears))
-				}
-				if got := withoutOurs(out); !bytes.Equal(got, file) {
-					t.Error("taking our lines out does not give the original back")
-				}
-				stopsBetween(t, file, ix, res, out)
-				read, err := io.ReadAll(edit.NewReader(bytes.NewReader(file), res.Edits))
-				if err != nil || !bytes.Equal(read, out) {
-					t.Error("the stream differs from the written file", err)
-				}
+				holds(t, file, ix, p)
 			})
 		}
 	}
@@ -103,7 +190,7 @@ func withoutOurs(out []byte) []byte {
 	var keep []byte
 	ours := false
 	for line := range bytes.SplitAfterSeq(out, []byte("\n")) {
-		begins := bytes.HasPrefix(line, []byte("; dogear ear "))
+		begins := bytes.HasPrefix(line, []byte("; dogear ear ")) || bytes.HasPrefix(line, []byte("; dogear heads-up ")) || bytes.HasPrefix(line, []byte("; dogear over ")) || bytes.HasPrefix(line, []byte("; dogear slow "))
 		if begins && bytes.HasSuffix(bytes.TrimSpace(line), []byte(" ends")) {
 			ours = false
 			continue
@@ -149,10 +236,15 @@ func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Resul
 		if a.Kind != gcode.Stop {
 			continue
 		}
-		if n > 1 && lastZ != ix.Layers[n-2].Z {
+		if res.Blocks[block].Fold.Inside { // at a height of the layer itself
+			if lastZ > ix.Layers[n-1].Z || n > 1 && ix.Layers[n-2].Object == ix.Layers[n-1].Object && lastZ < ix.Layers[n-2].Z {
+				t.Fatalf("line %d: the stop inside layer %d stands behind height %v", line, n, lastZ)
+			}
+		} else if n > 1 && lastZ != ix.Layers[n-2].Z {
 			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ, ix.Layers[n-2].Z)
 		}
-		if c.Is('M', 0) && m.Pos[2] < top+10*gcode.MM {
+		lifts := slices.ContainsFunc(res.Blocks[block].Lines, func(l routine.Line) bool { return strings.HasPrefix(l.Why, "up, ") })
+		if c.Is('M', 0) && m.Pos[2] < top+10*gcode.MM && lifts {
 			t.Fatalf("line %d: the head waits at %v, the part ends at %v", line, m.Pos[2], top)
 		}
 	}

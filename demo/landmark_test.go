@@ -31,7 +31,7 @@ func look(t *testing.T, s demo.Solid, d demo.Dialect) (*landmark.Report, demo.Tr
 // listed must be found; what is found beyond it must be little.
 func TestLandmarks(t *testing.T) {
 	buoy, house := demo.Buoy(), demo.Lighthouse()
-	buoy.Layers, house.Layers = 70, 40
+	buoy.Layers, house.Layers = 95, 40
 	for _, c := range []struct {
 		name  string
 		solid demo.Solid
@@ -39,7 +39,7 @@ func TestLandmarks(t *testing.T) {
 		most  int
 	}{
 		{"gauge", demo.TideGauge(), []string{"raised 13"}, 3},
-		{"buoy", buoy, []string{"closes 55", "last-open 55", "bridge 55"}, 6},
+		{"buoy", buoy, []string{"closes 80", "last-open 80", "bridge 80"}, 6},
 		{"house", house, []string{"flat-ends 16"}, 3},
 		{"dome", demo.Dome(), []string{"height-changes 12", "height-changes 20"}, 4},
 		{"arch", demo.Arch(), []string{"step 17", "bridge 17"}, 5},
@@ -90,7 +90,7 @@ func TestLetteringEnds(t *testing.T) {
 
 func TestPockets(t *testing.T) {
 	buoy := demo.Buoy()
-	buoy.Layers = 70
+	buoy.Layers = 95
 	for _, d := range demo.Dialects() {
 		r, _ := look(t, buoy, d)
 		if len(r.Pockets) != 1 {
@@ -98,8 +98,62 @@ func TestPockets(t *testing.T) {
 			continue
 		}
 		p := r.Pockets[0]
-		if p.Shape != "hex" || math.Abs(p.Across-13.4) > 0.3 || math.Hypot(p.Centre[0]-110, p.Centre[1]-110) > 0.3 || p.FirstOpen != 11 || p.LastOpen != 54 || p.Closes == nil || *p.Closes != 55 || math.Abs(p.Depth-8.8) > 0.02 || math.Abs(p.FloorZ-2) > 0.01 {
+		if p.Shape != "hex" || math.Abs(p.Across-13.4) > 0.3 || math.Hypot(p.Centre[0]-110, p.Centre[1]-110) > 0.3 || p.FirstOpen != 11 || p.LastOpen != 79 || p.Closes == nil || *p.Closes != 80 || math.Abs(p.Depth-13.8) > 0.02 || math.Abs(p.FloorZ-2) > 0.01 {
 			t.Errorf("%s: %+v", d.Name, p)
+		}
+	}
+}
+
+// TestHollows finds pockets of every shape in every dialect and at several
+// layer heights: place and size to 0.3 mm, layers exactly.
+func TestHollows(t *testing.T) {
+	for _, h := range []float64{0.2, 0.25, 0.12} {
+		layers := func(from, to float64) (first, last int) {
+			for n := 1; float64(n)*h-h/2 < to; n++ {
+				if float64(n)*h-h/2 > from {
+					if first == 0 {
+						first = n
+					}
+					last = n
+				}
+			}
+			return
+		}
+		for _, d := range demo.Dialects() {
+			t.Run(fmt.Sprint(h, "/", d.Name), func(t *testing.T) {
+				t.Parallel()
+				r, _ := look(t, demo.Hollows(h), d)
+				if len(r.Pockets) != 5 {
+					t.Errorf("%d pockets: %+v", len(r.Pockets), r.Pockets)
+				}
+				for _, w := range []struct {
+					shape        string
+					x, y, across float64
+					from, to     float64
+				}{
+					{"ball", 88, 110, 8.4, 7 - math.Sqrt(4.2*4.2-0.5), 7 + math.Sqrt(4.2*4.2-0.5)},
+					{"ball", 102, 115, 6.2, 5.6 - math.Sqrt(3.1*3.1-0.5), 5.6 + math.Sqrt(3.1*3.1-0.5)},
+					{"hex", 116, 110, 10.4, 3, 9.6},
+					{"round", 128, 116, 5.2, 4, 8},
+					{"rect", 130, 104.5, 5, 4, 8},
+				} {
+					first, last := layers(w.from, w.to)
+					found := false
+					for _, p := range r.Pockets {
+						if math.Hypot(p.Centre[0]-w.x, p.Centre[1]-w.y) > 0.3 {
+							continue
+						}
+						found = true
+						if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.3 || p.FirstOpen != first || p.LastOpen != last || p.Closes == nil || *p.Closes != last+1 {
+							p.Sections = nil
+							t.Errorf("want %+v on layers %d to %d, found %+v", w, first, last, p)
+						}
+					}
+					if !found {
+						t.Errorf("no %s at %g, %g", w.shape, w.x, w.y)
+					}
+				}
+			})
 		}
 	}
 }

@@ -11,6 +11,7 @@ type Part struct {
 	Ears    []Ear  // what the club has marked already
 	First   string // filament it starts in
 	Note    string
+	Failed  float64 // percent of the file at which it failed; 0 when it did not
 }
 
 // Ear is a marked fold of a demo print.
@@ -19,25 +20,10 @@ type Ear struct {
 	Kind     string
 	Filament string
 	Note     string
-}
-
-// Filament is a spool of the demo kit.
-type Filament struct {
-	Slug, Name, Colour   string
-	NozzleFirst, Nozzle  int
-	BedFirst, Bed, Purge int
-}
-
-// Filaments are the spools of the club.
-func Filaments() []Filament {
-	return []Filament{
-		{"red", "Signal red", "#b8362b", 215, 210, 65, 60, 30},
-		{"white", "Gull white", "#ece6d8", 215, 210, 65, 60, 45},
-		{"slate", "Wet slate", "#4b5a66", 215, 210, 65, 60, 30},
-		{"tar", "Tar black", "#24221f", 215, 210, 65, 60, 30},
-		{"brass", "Brass sand", "#c79f2b", 215, 210, 65, 60, 30},
-		{"kelp", "Kelp", "#5c7a4a", 215, 210, 65, 60, 30},
-	}
+	Insert   string // name of what goes in, as the Kit that ships calls it
+	Count    int
+	Pole     string
+	Slow     float64 // percent of speed of what closes over it
 }
 
 const mid = 110.0 // middle of a bed of 220 mm
@@ -45,16 +31,22 @@ const mid = 110.0 // middle of a bed of 220 mm
 // Parts are the demo prints, in the order of the shelf.
 func Parts() []Part {
 	return []Part{
+		{Slug: "lamp-turntable", Title: "Turntable of the lamp", Dialect: "plain", Solid: Turntable(), First: "slate", Ears: []Ear{
+			{Before: 43, Kind: "insert", Insert: "ball 8", Count: 6, Note: "six balls, they run loose"},
+		}},
+		{Slug: "gate-latch", Title: "Latch of the harbour gate", Dialect: "numbered", Solid: Latch(), First: "kelp", Ears: []Ear{
+			{Before: 23, Kind: "insert", Insert: "disc magnet 8 × 3", Count: 2, Pole: "opposite", Slow: 60},
+		}},
 		{Slug: "lighthouse", Title: "Lighthouse, banded", Dialect: "plain", Solid: Lighthouse(), First: "red", Ears: []Ear{
-			{38, "colour", "white", ""}, {96, "colour", "red", ""}, {154, "colour", "white", ""}, {212, "colour", "red", ""},
-			{291, "colour", "slate", ""}, {316, "colour", "white", ""}, {361, "colour", "red", ""},
+			{Before: 38, Kind: "colour", Filament: "white"}, {Before: 96, Kind: "colour", Filament: "red"}, {Before: 154, Kind: "colour", Filament: "white"}, {Before: 212, Kind: "colour", Filament: "red"},
+			{Before: 291, Kind: "colour", Filament: "slate"}, {Before: 316, Kind: "colour", Filament: "white"}, {Before: 361, Kind: "colour", Filament: "red"},
 		}},
 		{Slug: "channel-buoy", Title: "Channel buoy", Dialect: "hopping", Solid: Buoy(), First: "brass", Ears: []Ear{
-			{55, "insert", "", "two M8 nuts, flat side down"},
+			{Before: 80, Kind: "insert", Note: "two M8 nuts, flat side down", Insert: "M8 nut", Count: 2, Slow: 60},
 		}},
 		{Slug: "tide-gauge", Title: "Tide gauge", Dialect: "shouting", Solid: TideGauge(), First: "white"},
 		{Slug: "pilot-boat-nameplate", Title: "Pilot boat nameplate", Dialect: "macro", Solid: Nameplate(), First: "tar"},
-		{Slug: "mooring-bollard", Title: "Mooring bollard", Dialect: "round", Solid: Bollard(), First: "slate"},
+		{Slug: "mooring-bollard", Title: "Mooring bollard", Dialect: "round", Solid: Bollard(), First: "slate", Failed: 60},
 		{Slug: "harbour-wall-coarse", Title: "Harbour wall, coarse", Dialect: "resetting", Solid: HarbourWall(0.3), First: "kelp"},
 		{Slug: "harbour-wall-fine", Title: "Harbour wall, fine", Dialect: "resetting", Solid: HarbourWall(0.15), First: "kelp"},
 	}
@@ -86,14 +78,42 @@ func Lighthouse() Solid {
 		}}
 }
 
-// Buoy is 54 mm tall with a sealed hexagonal pocket for two nuts.
+// Buoy is 54 mm tall with a sealed hexagonal pocket for two nuts, one on the
+// other.
 func Buoy() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 270, Walls: 2, Gap: 2.6, Brim: 1, Round: true,
 		Section: func(n int, z float64) []island {
 			r := profile(z, 0, 6, 2, 12, 5, 17, 9, 20.5, 14, 22, 18, 22, 43.6, 7.2, 44, 6, 44.01, 5, 54, 5)
 			isl := island{outer: circle(mid, mid, r, 72), solid: n <= 4 || z > 53.2}
-			if z > 2.0+1e-6 && z <= 10.8+1e-6 {
+			if z > 2.0+1e-6 && z <= 15.8+1e-6 {
 				isl.holes = []ring{hexagon(mid, mid, 13.4).reversed()}
+			}
+			return []island{isl}
+		}}
+}
+
+// Latch is a bar with two round pockets for magnets.
+func Latch() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 32, Walls: 2, Gap: 2.2, Brim: 1,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: rect(mid-32, mid-8, mid+32, mid+8), solid: n <= 4 || n >= 29}
+			if z > 1.2+1e-6 && z <= 4.4+1e-6 {
+				isl.holes = []ring{circle(mid-20, mid, 4.15, 40).reversed(), circle(mid+20, mid, 4.15, 40).reversed()}
+			}
+			return []island{isl}
+		}}
+}
+
+// Turntable is a disc with six hollows in which balls run.
+func Turntable() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 65, Walls: 2, Gap: 3, Brim: 1, Round: true,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: circle(mid, mid, 30, 72), solid: n <= 4 || n >= 62}
+			if r2 := 4.4*4.4 - (z-0.1-6.5)*(z-0.1-6.5); r2 > 0.7 {
+				for k := range 6 {
+					s, c := math.Sincos(math.Pi / 3 * float64(k))
+					isl.holes = append(isl.holes, circle(mid+19*c, mid+19*s, math.Sqrt(r2), 36).reversed())
+				}
 			}
 			return []island{isl}
 		}}

@@ -1,5 +1,7 @@
 package demo
 
+import "math"
+
 // Fender is a round fender for a quay, printed as one rising wall.
 func Fender() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 30, Walls: 2, Gap: 2, Brim: 1, Spiral: true,
@@ -49,5 +51,28 @@ func Arch() Solid {
 				return nil
 			}
 			return []island{{outer: rect(mid-6, mid-4, mid-2, mid+4)}, {outer: rect(mid+2, mid-4, mid+6, mid+4)}}
+		}}
+}
+
+// Hollows is a block with closed hollows of every kind, for what finds them.
+func Hollows(h float64) Solid {
+	return Solid{Layer: h, First: h, Layers: int(math.Round(14 / h)), Walls: 2, Gap: 2.4, Brim: 1,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: rect(mid-32, mid-14, mid+32, mid+14), solid: n <= 3 || z > 13}
+			m := z - h/2
+			if m > 2 && m < 12 {
+				for _, b := range []struct{ x, y, r, c float64 }{{mid - 22, mid, 4.2, 7}, {mid - 8, mid + 5, 3.1, 5.6}} {
+					if r2 := b.r*b.r - (m-b.c)*(m-b.c); r2 > 0.5 {
+						isl.holes = append(isl.holes, circle(b.x, b.y, math.Sqrt(r2), 40).reversed())
+					}
+				}
+			}
+			if m > 3 && m < 9.6 {
+				isl.holes = append(isl.holes, hexagon(mid+6, mid, 10.4).reversed())
+			}
+			if m > 4 && m < 8 {
+				isl.holes = append(isl.holes, circle(mid+18, mid+6, 2.6, 32).reversed(), rect(mid+15, mid-8, mid+25, mid-3).reversed())
+			}
+			return []island{isl}
 		}}
 }

@@ -20,6 +20,7 @@ type writer struct {
 	e       float64 // as written since the last reset, unit of the file
 	feed    float64
 	pulled  bool
+	away    bool // above a finished object, on the way to the next
 	lifted  bool
 	h       float64 // present layer height
 	level   float64 // Z of the present layer
@@ -208,6 +209,10 @@ func (w *writer) open(n int, z, h float64, support bool) {
 	if w.d.LateClose && n > 1 && !w.pulled {
 		w.retract(false)
 	}
+	if w.away { // from a finished object: across first, then down
+		w.away, w.lifted = false, true
+		return
+	}
 	w.cmd(append([]string{"G1", w.axis("Z", z+w.hop(), &w.z)}, w.feedWord(600)...)...)
 	w.lifted = w.hop() > 0
 }
@@ -232,7 +237,7 @@ func (w *writer) nextObject() {
 		w.fold = w.line + 1
 	}
 	w.cmd(append([]string{"G1", w.axis("Z", w.z+5, &w.z)}, w.feedWord(600)...)...)
-	w.lifted = true
+	w.lifted, w.away = true, true
 	w.cmd("M107")
 }
 

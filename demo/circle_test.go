@@ -1,0 +1,82 @@
+package demo_test
+
+import (
+	"bytes"
+	"math/rand/v2"
+	"testing"
+
+	"dogear/core/edit"
+	"dogear/core/pickup"
+	"dogear/core/printer"
+	"dogear/demo"
+)
+
+// print runs a file until it is done or fails and returns what lies on the bed.
+func print(t *testing.T, file []byte, f *printer.Fault) ([]printer.Laid, *printer.Printer) {
+	t.Helper()
+	var laid []printer.Laid
+	p := printer.New(bytes.NewReader(file), index(t, file), nil, func(l printer.Laid) { laid = append(laid, l) })
+	if f != nil {
+		p.Throw(*f)
+	}
+	p.Run(1e12)
+	return laid, p
+}
+
+// TestWholeCircle prints on the simulated printer, cuts the power at random
+// lines, builds the pick-up from what is known then, runs it, and compares the
+// plastic on the bed with the undisturbed print: it is the same.
+func TestWholeCircle(t *testing.T) {
+	for part, solid := range small() {
+		for _, d := range demo.Dialects() {
+			t.Run(part+"/"+d.Name, func(t *testing.T) {
+				t.Parallel()
+				file, _ := demo.Slice(solid, d)
+				ix := index(t, file)
+				whole, p := print(t, file, nil)
+				if p.State != printer.Done {
+					t.Fatal(p.State)
+				}
+				random := rand.New(rand.NewPCG(8, uint64(len(file))))
+				first, last := ix.Layers[0].First+1, ix.Layers[len(ix.Layers)-1].Last-1
+				for range 4 {
+					cut := first + random.Int64N(last-first)
+					part, p := print(t, file, &printer.Fault{Kind: "power", Line: cut})
+					if p.State != printer.Dead {
+						t.Fatal(p.State)
+					}
+					src := bytes.NewReader(file)
+					b, err := pickup.Weigh(src, ix, p.Evidence())
+					if err != nil || !b.One {
+						t.Fatalf("line %d: %+v %v", cut, b, err)
+					}
+					c := pickup.Choice{Start: pickup.Mid, Line: b.Line, Z: pickup.ByTouch}
+					if b.Line == 0 {
+						c = pickup.Choice{Start: pickup.Mid, Line: cut + 1}
+					}
+					made, err := pickup.Make(src, ix, nil, c, nil)
+					if err != nil {
+						t.Fatalf("line %d: %v", cut, err)
+					}
+					var out bytes.Buffer
+					if _, err := edit.Write(&out, src, made.Edits); err != nil {
+						t.Fatal(err)
+					}
+					rest, p := print(t, out.Bytes(), nil)
+					if p.State != printer.Done {
+						t.Fatalf("line %d: the pick-up is %s", cut, p.State)
+					}
+					all := append(part, rest...)
+					if len(all) != len(whole) {
+						t.Fatalf("line %d: %d moves lie on the bed, want %d", cut, len(all), len(whole))
+					}
+					for i := range all {
+						if a, b := all[i], whole[i]; a.From != b.From || a.To != b.To || a.Amount != b.Amount {
+							t.Fatalf("line %d, move %d: %+v, want %+v", cut, i, a, b)
+						}
+					}
+				}
+			})
+		}
+	}
+}

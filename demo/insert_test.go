@@ -1,0 +1,218 @@
+package demo_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/landmark"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/proof"
+	"dogear/core/routine"
+	"dogear/demo"
+)
+
+// pocketsOf finds the pockets of a file.
+func pocketsOf(t *testing.T, file []byte) (*layer.Index, []landmark.Pocket) {
+	t.Helper()
+	ix := index(t, file)
+	r, err := landmark.Find(context.Background(), bytes.NewReader(file), ix, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return ix, r.Pockets
+}
+
+// TestProudInserts puts things into the hollows of a block too early, in every
+// dialect: the same plastic is laid, and nothing comes near them below their top.
+func TestProudInserts(t *testing.T) {
+	for _, d := range demo.Dialects() {
+		t.Run(d.Name, func(t *testing.T) {
+			t.Parallel()
+			file, _ := demo.Slice(demo.Hollows(0.25), d)
+			ix, pockets := pocketsOf(t, file)
+			ear := func(id string, before int, at [2]float64, part plan.InsertPart) plan.Ear {
+				return plan.Ear{ID: id, BeforeLayer: before, Kind: plan.Insert, Insert: &part, At: [][2]float64{at}, Bridge: &plan.Bridge{Speed: 60}}
+			}
+			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{
+				ear("pin", 24, [2]float64{128, 116}, plan.InsertPart{Shape: "disc", Across: 5, Height: 3.8, Steel: true}),
+				ear("nut", 29, [2]float64{116, 110}, plan.InsertPart{Shape: "hex", Across: 10, Height: 6.4, Steel: true}),
+				ear("ball", 33, [2]float64{88, 110}, plan.InsertPart{Shape: "ball", Across: 8, Height: 8, Steel: true}),
+				{ID: "colour", BeforeLayer: 34, Kind: plan.Colour},
+			}}
+			res, out := holds(t, file, ix, p, pockets...)
+			if len(res.Overs) < 20 || len(res.Slows) < 2 {
+				t.Errorf("%d ways are lifted, %d bridges slowed", len(res.Overs), len(res.Slows))
+			}
+			clear := []thing{{88, 110, 4, 10.8, "ball"}, {128, 116, 2.5, 7.75, "pin"}, {116, 110, 5, 9.4, "nut"}}
+			keepsClear(t, res, out, clear)
+		})
+	}
+}
+
+// thing is a round thing in a pocket, from its ear on.
+type thing struct {
+	x, y, r, top float64
+	ear          string
+}
+
+// keepsClear runs a file and checks, apart from how the lifts were worked out,
+// that no way passes over a thing below its top.
+func keepsClear(t *testing.T, res *routine.Result, out []byte, things []thing) {
+	t.Helper()
+	var m gcode.Machine
+	var c gcode.Command
+	var a gcode.Act
+	from := map[string]int64{}
+	for i := range res.Blocks {
+		from[res.Blocks[i].Ear.ID] = res.OutLines(i)[1]
+	}
+	line := int64(0)
+	for s := range strings.SplitAfterSeq(string(out), "\n") {
+		line++
+		c.Parse([]byte(s))
+		m.Exec(&c, &a)
+		if a.Kind == gcode.Lay || !a.MoveX {
+			continue
+		}
+		for _, o := range things {
+			z := min(a.From[2], m.Pos[2]).Millimetres()
+			if line <= from[o.ear] || z >= o.top-0.06 {
+				continue
+			}
+			x0, y0 := a.From[0].Millimetres()-o.x, a.From[1].Millimetres()-o.y
+			dx, dy := (m.Pos[0] - a.From[0]).Millimetres(), (m.Pos[1] - a.From[1]).Millimetres()
+			k := math.Max(0, math.Min(1, -(x0*dx+y0*dy)/math.Max(dx*dx+dy*dy, 1e-9)))
+			if gap := math.Hypot(x0+k*dx, y0+k*dy) - o.r; gap < 0.4 && a.Arc.Turn == 0 {
+				t.Fatalf("line %d: %q passes the %s at %.2f mm, %.2f mm beside it; it is %.2f mm high", line, strings.TrimSpace(s), o.ear, z, gap, o.top)
+			}
+		}
+	}
+}
+
+// TestTooProud stops a file from being written that would be laid into what goes
+// in.
+func TestTooProud(t *testing.T) {
+	file, _ := demo.Slice(demo.Hollows(0.25), demo.DialectNamed("plain"))
+	ix, pockets := pocketsOf(t, file)
+	for name, c := range map[string]struct {
+		part plan.InsertPart
+		stop bool
+	}{
+		"fits":       {plan.InsertPart{Shape: "disc", Across: 5, Height: 3.9}, false},
+		"just fits":  {plan.InsertPart{Shape: "disc", Across: 5, Height: 4}, false},
+		"too high":   {plan.InsertPart{Shape: "disc", Across: 5, Height: 4.2}, true},
+		"too wide":   {plan.InsertPart{Shape: "disc", Across: 6, Height: 3}, false}, // it does not go in: said, not refused
+		"two of two": {plan.InsertPart{Shape: "disc", Across: 5, Height: 2}, false},
+	} {
+		n := 33 // the layer that closes the shaft
+		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: n, Kind: plan.Insert, Insert: &c.part, Count: 1, At: [][2]float64{{128, 116}}}}}
+		if name == "two of two" {
+			p.Ears[0].Count = 2
+		}
+		if err := p.Check(); err != nil {
+			t.Fatal(err)
+		}
+		res, err := routine.Apply(bytes.NewReader(file), ix, p, pockets)
+		if err != nil {
+			t.Fatal(err)
+		}
+		grave := ""
+		for _, f := range res.Findings {
+			if f.Level == layer.Grave {
+				grave = f.Message
+			}
+		}
+		if (grave != "") != c.stop || c.stop && !strings.Contains(grave, fmt.Sprintf("Layer %d would be laid into", n)) {
+			t.Errorf("%s: %q", name, grave)
+		}
+	}
+}
+
+// TestInsertFaults plants faults round what goes in: each is found in the edited
+// file alone.
+func TestInsertFaults(t *testing.T) {
+	for _, name := range []string{"plain", "hopping", "steps", "tight", "round"} {
+		d := demo.DialectNamed(name)
+		file, _ := demo.Slice(demo.Hollows(0.25), d)
+		ix, pockets := pocketsOf(t, file)
+		pin := plan.InsertPart{Shape: "disc", Across: 5, Height: 3.8, Steel: true}
+		for fault, c := range map[string]struct {
+			before int
+			part   plan.InsertPart
+			spoil  func(string) string
+			want   string // level and code
+		}{
+			"none":           {33, pin, nil, ""},
+			"no lifts":       {26, pin, withoutLifts, "stop insert-proud"},
+			"lifts":          {26, pin, nil, "care insert-proud"},
+			"a layer late":   {34, pin, nil, "stop insert-late"},
+			"falls over":     {19, pin, nil, "care insert-early"},
+			"too high":       {33, plan.InsertPart{Shape: "disc", Across: 5, Height: 4.5}, nil, "stop insert-proud"},
+			"does not go in": {33, plan.InsertPart{Shape: "disc", Across: 5.8, Height: 3}, nil, "stop insert-fit"},
+			"loose magnet":   {33, plan.InsertPart{Shape: "disc", Across: 4.5, Height: 3, Magnet: true}, nil, "care insert-loose"},
+		} {
+			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: c.before, Kind: plan.Insert, Insert: &c.part, At: [][2]float64{{128, 116}}}}}
+			if err := p.Check(); err != nil {
+				t.Fatal(err)
+			}
+			src := bytes.NewReader(file)
+			res, err := routine.Apply(src, ix, p, pockets)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var out bytes.Buffer
+			if _, err := edit.Write(&out, src, res.Edits); err != nil {
+				t.Fatal(err)
+			}
+			text := out.String()
+			if c.spoil != nil {
+				text = c.spoil(text)
+			}
+			edited := strings.NewReader(text)
+			ixE, err := layer.Read(context.Background(), edited, layer.Options{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			r, err := proof.Prove(context.Background(), src, edited, ix, ixE, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, ok := "", c.want == ""
+			for _, f := range r.Findings {
+				if strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
+					got += f.Level + " " + f.Code + ": " + f.Message + "\n"
+					ok = ok || f.Level+" "+f.Code == c.want
+				}
+			}
+			if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") && strings.Contains(got, "stop ") {
+				t.Errorf("%s, %s: want %q, got\n%s", name, fault, c.want, got)
+			}
+			if !r.Same {
+				t.Errorf("%s, %s: another deposit", name, fault)
+			}
+		}
+	}
+}
+
+// withoutLifts takes the lifts out of an edited file.
+func withoutLifts(s string) string {
+	var out strings.Builder
+	ours := false
+	for l := range strings.SplitAfterSeq(s, "\n") {
+		if strings.HasPrefix(l, "; dogear over ") {
+			ours = !strings.HasSuffix(strings.TrimSpace(l), " ends")
+			continue
+		}
+		if !ours {
+			out.WriteString(l)
+		}
+	}
+	return out.String()
+}
