@@ -136,36 +136,3 @@ func (s *Store) Remove(ctx context.Context, id int64) error {
 	}
 	return nil
 }
-
-// Filament is a spool of the Kit.
-type Filament struct {
-	Slug, Name, Colour   string
-	NozzleFirst, Nozzle  float64
-	BedFirst, Bed, Purge float64
-}
-
-// Filaments returns the spools in the order they were put in.
-func (s *Store) Filaments(ctx context.Context) ([]Filament, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT slug, name, colour, nozzle_first, nozzle, bed_first, bed, purge FROM filaments ORDER BY sort, slug`)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var out []Filament
-	for rows.Next() {
-		var f Filament
-		if err := rows.Scan(&f.Slug, &f.Name, &f.Colour, &f.NozzleFirst, &f.Nozzle, &f.BedFirst, &f.Bed, &f.Purge); err != nil {
-			return nil, err
-		}
-		out = append(out, f)
-	}
-	return out, rows.Err()
-}
-
-// AddFilament puts a spool into the Kit, unless one with its slug is there.
-func (s *Store) AddFilament(ctx context.Context, f Filament) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO filaments (slug, name, colour, nozzle_first, nozzle, bed_first, bed, purge, sort)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, (SELECT COALESCE(MAX(sort), 0) + 1 FROM filaments)) ON CONFLICT (slug) DO NOTHING`,
-		f.Slug, f.Name, f.Colour, f.NozzleFirst, f.Nozzle, f.BedFirst, f.Bed, f.Purge)
-	return err
-}
