@@ -10,6 +10,8 @@ import (
 	"os"
 
 	"dogear/core/edit"
+	"dogear/core/insert"
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -98,6 +100,11 @@ func (c *applyCmd) Run() error {
 	for _, w := range p.Printer.Stop {
 		opt.StopWords = append(opt.StopWords, w)
 	}
+	for i := range p.Ears {
+		if w := p.Ears[i].Stop; w != "" {
+			opt.StopWords = append(opt.StopWords, w)
+		}
+	}
 	opt.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
 	d, err := open(c.File, opt)
 	if err != nil {
@@ -113,10 +120,16 @@ func (c *applyCmd) Run() error {
 			if !c.Reanchor {
 				return refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
 			}
-			moved = routine.Reanchor(d.ix, p)
+			if moved, err = routine.Reanchor(d.src, d.ix, p); err != nil {
+				return refuse("unreadable", err)
+			}
 		}
 	}
-	res, err := routine.Apply(d.src, d.ix, p)
+	pockets, err := pocketsFor(d, p)
+	if err != nil {
+		return refuse("unreadable", err)
+	}
+	res, err := routine.Apply(d.src, d.ix, p, pockets)
 	if err != nil {
 		return refuse("plan", err)
 	}
@@ -131,28 +144,11 @@ func (c *applyCmd) Run() error {
 		rep.Ears = append(rep.Ears, earReport{b.Ear.ID, b.Fold.Line, res.OutLines(i), b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z.Millimetres(), b.Fold.Last(), b.Fold.Seconds})
 	}
 	edit.Sort(res.Edits)
-	err = create(c.Out, c.File, c.Force, func(w io.Writer) error {
-		count := &counted{w: w}
-		defer func() { rep.Bytes = count.n }()
-		if !c.Renumber {
-			_, err := edit.Write(count, d.src, res.Edits)
-			return err
-		}
-		r := &edit.Renumber{W: count}
-		if _, err := edit.Write(r, d.src, res.Edits); err != nil {
-			return err
-		}
-		return r.Close()
-	})
-	if err != nil {
+	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, res.Edits); err != nil {
 		return err
 	}
 	if c.JSON {
-		w := io.Writer(os.Stdout)
-		if c.Out == "-" {
-			w = os.Stderr
-		}
-		return printJSON(w, rep)
+		return printJSON(beside(c.Out), rep)
 	}
 	for _, b := range res.Blocks {
 		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, before layer %d (%s mm)\n", b.Ear.ID, len(b.Lines), b.Fold.Line, b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z)
@@ -161,6 +157,45 @@ func (c *applyCmd) Run() error {
 		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
 	}
 	return nil
+}
+
+// pocketsFor finds the pockets of a file when a plan puts something into them.
+func pocketsFor(d *document, p *plan.Plan) ([]landmark.Pocket, error) {
+	if !insert.Wanted(p) {
+		return nil, nil
+	}
+	r, err := lookAt(d)
+	if err != nil {
+		return nil, err
+	}
+	return r.Pockets, nil
+}
+
+// writeEdits writes a file with edits, and returns how many bytes it has.
+func writeEdits(out, file string, force, renumber bool, src layer.Source, edits []edit.Edit) (int64, error) {
+	n := int64(0)
+	err := create(out, file, force, func(w io.Writer) error {
+		count := &counted{w: w}
+		defer func() { n = count.n }()
+		if !renumber {
+			_, err := edit.Write(count, src, edits)
+			return err
+		}
+		r := &edit.Renumber{W: count}
+		if _, err := edit.Write(r, src, edits); err != nil {
+			return err
+		}
+		return r.Close()
+	})
+	return n, err
+}
+
+// beside is where a report goes: not into the file, when that is standard output.
+func beside(out string) io.Writer {
+	if out == "-" {
+		return os.Stderr
+	}
+	return os.Stdout
 }
 
 // counted counts the bytes that pass.

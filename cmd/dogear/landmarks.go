@@ -19,11 +19,7 @@ func (c *landmarksCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	var bar func(float64)
-	if isTerminal(os.Stderr) && d.src.Size() > 20<<20 {
-		bar = progress("looking at " + d.name)
-	}
-	r, err := landmark.Find(context.Background(), d.src, d.ix, bar)
+	r, err := lookAt(d)
 	if err != nil {
 		return err
 	}
@@ -43,4 +39,13 @@ func (c *landmarksCmd) Run() error {
 		fmt.Printf("pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n", p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
 	}
 	return nil
+}
+
+// lookAt looks at every layer of a file.
+func lookAt(d *document) (*landmark.Report, error) {
+	var bar func(float64)
+	if isTerminal(os.Stderr) && d.src.Size() > 20<<20 {
+		bar = progress("looking at " + d.name)
+	}
+	return landmark.Find(context.Background(), d.src, d.ix, bar)
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 
 	"github.com/alecthomas/kong"
 )
@@ -16,6 +17,11 @@ type cli struct {
 	Serve     serveCmd     `cmd:"" help:"Start the web application."`
 	Layers    layersCmd    `cmd:"" help:"Say what a file is: its layers and folds."`
 	Apply     applyCmd     `cmd:"" help:"Lay a plan onto a file and write the result."`
+	Pickup    pickupCmd    `cmd:"" help:"Write a file that finishes a failed print."`
+	Touch     touchCmd     `cmd:"" help:"Write the touch check file for a pick-up."`
+	Proof     proofCmd     `cmd:"" help:"Say what differs between two files, and what could go wrong."`
+	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
+	Cue       cueCmd       `cmd:"" help:"Write the cue sheet of a plan: when each stop comes and what to do."`
 	Landmarks landmarksCmd `cmd:"" help:"Name folds worth looking at, with reasons."`
 	Explain   explainCmd   `cmd:"" help:"Say in plain words what the lines of a file do."`
 }
@@ -47,7 +53,7 @@ func run(args []string) int {
 		fmt.Fprintln(os.Stderr, "dogear:", err)
 		return 2
 	}
-	ctx, err := k.Parse(args)
+	ctx, err := k.Parse(negatives(args))
 	if status >= 0 {
 		return min(status, 2)
 	}
@@ -55,10 +61,27 @@ func run(args []string) int {
 		fmt.Fprintln(os.Stderr, "dogear:", err)
 		return 2
 	}
-	if err := ctx.Run(); err != nil {
-		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON)
+	if err := ctx.Run(); errors.Is(err, errSilent) {
+		return 1
+	} else if err != nil {
+		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON || c.Proof.JSON || c.Rehearse.JSON)
 	}
 	return 0
+}
+
+// negatives joins a flag with the negative number behind it, which would be
+// taken for a flag itself.
+func negatives(args []string) []string {
+	var out []string
+	for _, a := range args {
+		n := len(out)
+		if n > 0 && len(a) > 1 && a[0] == '-' && (a[1] >= '0' && a[1] <= '9' || a[1] == '.') && strings.HasPrefix(out[n-1], "--") && !strings.Contains(out[n-1], "=") {
+			out[n-1] += "=" + a
+			continue
+		}
+		out = append(out, a)
+	}
+	return out
 }
 
 func fail(err error, asJSON bool) int {

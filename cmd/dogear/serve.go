@@ -78,13 +78,13 @@ func serve(host string, port int, dir string, withDemo, debug bool) error {
 	if err != nil {
 		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
 	}
-	if err := srv.LoadKit(ctx); err != nil {
-		return err
-	}
 	if withDemo {
-		if err := srv.LoadDemo(ctx); err != nil {
-			return err
-		}
+		err = srv.LoadDemo(ctx)
+	} else {
+		err = srv.LoadKit(ctx)
+	}
+	if err != nil {
+		return err
 	}
 	if err := srv.Resume(ctx); err != nil {
 		return err

@@ -1,0 +1,371 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"dogear/core/layer"
+	"dogear/core/pickup"
+	"dogear/core/routine"
+)
+
+// evidence are the flags that say where a print failed and how the printer
+// finds its place again.
+type evidence struct {
+	Touch      []float64 `help:"Z shown when the nozzle touches the part, mm." sep:"none" placeholder:"Z"`
+	Caliper    []float64 `help:"Height of the part by calipers, mm." sep:"none" placeholder:"H"`
+	Layer      *int      `help:"Last good layer; decides." placeholder:"N"`
+	FileNumber *int64    `help:"Last good layer as the file counts." placeholder:"N"`
+	Counted    string    `help:"Layers counted up from one that can be recognised." placeholder:"FROM+K"`
+	Display    string    `help:"Position shown when it stopped, mm." placeholder:"X,Y,Z"`
+	Line       *int64    `help:"Line to begin with; decides." placeholder:"L"`
+	Byte       *int64    `help:"Bytes sent or read." placeholder:"B"`
+	Percent    *float64  `help:"Percent of the file." placeholder:"P"`
+	Minutes    *float64  `help:"Minutes printed." placeholder:"T"`
+	E          *float64  `name:"e" help:"E shown when it stopped, mm." placeholder:"E"`
+
+	Start     string  `help:"redo, next or mid." default:"" placeholder:"next"`
+	Z         string  `name:"z" help:"How the height is found: kept, touch or clear." enum:"kept,touch,clear" default:"touch"`
+	HomeAt    string  `help:"Where Z is homed, clear of the part." placeholder:"X,Y"`
+	Feeler    float64 `help:"What lay between nozzle and part at the touch, mm."`
+	DZ        float64 `name:"dz" help:"Moves everything up by so much, mm."`
+	DX        float64 `name:"dx" help:"Moves everything in X, mm."`
+	DY        float64 `name:"dy" help:"Moves everything in Y, mm."`
+	Clearance float64 `help:"How far above the part the head crosses, mm." default:"10"`
+}
+
+type pickupCmd struct {
+	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	evidence
+	Flow     float64 `help:"Percent of the file's filament, of the eased layers if there are any."`
+	Nozzle   float64 `help:"Nozzle, °C, instead of the file's."`
+	Bed      float64 `help:"Bed, °C, instead of the file's."`
+	Ease     string  `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
+	Prime    string  `help:"How much is primed, and where." placeholder:"MM@X,Y"`
+	LooseTop bool    `help:"Print the rest by itself, on the bed, to be glued on."`
+	Out      string  `short:"o" required:"" help:"File to write; - for standard output."`
+	JSON     bool    `help:"Print dogear-pickup/1."`
+	Force    bool    `help:"Write over an existing OUT."`
+	Renumber bool    `help:"Give all lines new N numbers and checksums."`
+}
+
+type touchCmd struct {
+	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	evidence
+	Out   string `short:"o" required:"" help:"File to write; - for standard output."`
+	Force bool   `help:"Write over an existing OUT."`
+}
+
+// pieces returns the evidence that was given.
+func (v *evidence) pieces() ([]pickup.Evidence, error) {
+	var out []pickup.Evidence
+	add := func(kind string, value float64) { out = append(out, pickup.Evidence{Kind: kind, Value: value}) }
+	for _, z := range v.Touch {
+		add(pickup.Touch, z)
+	}
+	for _, h := range v.Caliper {
+		add(pickup.Caliper, h)
+	}
+	if v.Layer != nil {
+		add(pickup.Layer, float64(*v.Layer))
+	}
+	if v.FileNumber != nil {
+		add(pickup.FileNumber, float64(*v.FileNumber))
+	}
+	if v.Counted != "" {
+		from, k, ok := strings.Cut(v.Counted, "+")
+		a, err1 := strconv.Atoi(from)
+		b, err2 := strconv.Atoi(k)
+		if !ok || err1 != nil || err2 != nil {
+			return nil, errors.New("--counted is written FROM_LAYER+K, as in 30+12")
+		}
+		out = append(out, pickup.Evidence{Kind: pickup.Counted, From: a, Value: float64(b)})
+	}
+	if v.Display != "" {
+		p, err := numbers(v.Display, 3)
+		if err != nil {
+			return nil, fmt.Errorf("--display is written X,Y,Z: %w", err)
+		}
+		out = append(out, pickup.Evidence{Kind: pickup.Display, At: [3]float64{p[0], p[1], p[2]}})
+	}
+	if v.Line != nil {
+		add(pickup.Line, float64(*v.Line))
+	}
+	if v.Byte != nil {
+		add(pickup.Byte, float64(*v.Byte))
+	}
+	if v.Percent != nil {
+		add(pickup.Percent, *v.Percent)
+	}
+	if v.Minutes != nil {
+		add(pickup.Minutes, *v.Minutes)
+	}
+	if v.E != nil {
+		add(pickup.Extruded, *v.E)
+	}
+	if len(out) == 0 {
+		return nil, errors.New("say what is known about where it failed: --touch, --layer, --percent …")
+	}
+	return out, nil
+}
+
+func numbers(s string, n int) ([]float64, error) {
+	var out []float64
+	for _, t := range strings.Split(s, ",") {
+		v, err := strconv.ParseFloat(strings.TrimSpace(t), 64)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no number", t)
+		}
+		out = append(out, v)
+	}
+	if len(out) != n {
+		return nil, fmt.Errorf("%d numbers are wanted, separated by commas", n)
+	}
+	return out, nil
+}
+
+type candidate struct {
+	Layer  int     `json:"layer"` // last good layer
+	Line   int64   `json:"line"`
+	Z      float64 `json:"z"`
+	Weight float64 `json:"weight"`
+}
+
+// ambiguous is the refusal when evidence allows more than one place.
+type ambiguous struct {
+	why        string
+	candidates []candidate
+}
+
+func (a *ambiguous) Error() string { return a.why }
+
+// choice works out where to start.
+func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candidate, error) {
+	c := pickup.Choice{Start: v.Start, Z: v.Z, Feeler: v.Feeler, DX: v.DX, DY: v.DY, DZ: v.DZ, Clearance: v.Clearance}
+	if v.HomeAt != "" {
+		p, err := numbers(v.HomeAt, 2)
+		if err != nil {
+			return c, nil, nil, refuse("usage", fmt.Errorf("--home-at is written X,Y: %w", err))
+		}
+		c.HomeAt = &[2]float64{p[0], p[1]}
+	}
+	all, err := v.pieces()
+	if err != nil {
+		return c, nil, nil, refuse("usage", err)
+	}
+	b, err := pickup.Weigh(d.src, d.ix, all)
+	if err != nil {
+		return c, nil, nil, refuse("evidence", err)
+	}
+	cand := candidates(d.ix, b)
+	switch {
+	case v.Layer != nil || v.Line != nil:
+	case len(cand) == 0:
+		return c, b, cand, &refusal{Code: "contradiction", Err: errors.New(strings.Join(append([]string{"what is known does not fit together."}, b.Contradicts...), " "))}
+	case !b.One:
+		return c, b, cand, &refusal{Code: "not-one-place", Err: &ambiguous{fmt.Sprintf("what is known allows %d places, layers %d to %d; add a touch, or decide with --layer N", len(cand), b.Low, b.High), cand}}
+	}
+	c.Layer, c.Line = b.Best, b.Line
+	if v.Layer != nil {
+		c.Layer = *v.Layer
+	}
+	if v.Line != nil {
+		c.Line = *v.Line
+		if c.Start == "" {
+			c.Start = pickup.Mid
+		}
+	}
+	if c.Start == "" {
+		c.Start = pickup.Next
+	}
+	if c.Start == pickup.Mid && c.Line == 0 {
+		return c, b, cand, &refusal{Code: "not-one-place", Err: errors.New("for a start inside a layer, say the line: --line L")}
+	}
+	return c, b, cand, nil
+}
+
+// candidates are the places that evidence allows, the likeliest first.
+func candidates(ix *layer.Index, b *pickup.Belief) []candidate {
+	out := []candidate{}
+	for k, w := range b.Weight {
+		if w <= 0 {
+			continue
+		}
+		c := candidate{Layer: k, Weight: w}
+		if k > 0 {
+			c.Z = ix.Layers[k-1].Z.Millimetres()
+		}
+		if k < len(ix.Layers) {
+			c.Line = ix.Layers[k].Fold
+		}
+		at := len(out)
+		for at > 0 && out[at-1].Weight < w {
+			at--
+		}
+		out = append(out[:at], append([]candidate{c}, out[at:]...)...)
+	}
+	if len(out) > 200 {
+		out = out[:200]
+	}
+	return out
+}
+
+type pickupReport struct {
+	Format string `json:"format"`
+	Out    string `json:"out"`
+	Bytes  int64  `json:"bytes"`
+	Start  struct {
+		Layer int     `json:"layer"`
+		Line  int64   `json:"line"`
+		Z     float64 `json:"z"`
+		X     float64 `json:"x"`
+		Y     float64 `json:"y"`
+		E     float64 `json:"e"`
+	} `json:"start"`
+	LastKept struct {
+		Layer int     `json:"layer"`
+		Z     float64 `json:"z"`
+	} `json:"last_kept"`
+	Opening    []pickup.Entry  `json:"opening"`
+	Candidates []candidate     `json:"candidates"`
+	Findings   []layer.Finding `json:"findings"`
+}
+
+func (c *pickupCmd) Run() error {
+	d, err := open(c.File, layer.Options{})
+	if err != nil {
+		return err
+	}
+	ch, belief, cand, err := c.choice(d)
+	if err != nil {
+		var many *ambiguous
+		if errors.As(err, &many) {
+			c.show(many.candidates)
+		}
+		return err
+	}
+	ch.Flow, ch.Nozzle, ch.Bed, ch.LooseTop = c.Flow, c.Nozzle, c.Bed, c.LooseTop
+	if err := c.amounts(&ch); err != nil {
+		return refuse("usage", err)
+	}
+	p, err := pickup.Make(d.src, d.ix, nil, ch, nil)
+	if err != nil {
+		return refuse("pickup", err)
+	}
+	for _, t := range belief.Contradicts {
+		p.Findings = append(p.Findings, layer.Finding{Level: layer.Care, Code: "contradiction", Line: p.Start.Line, Message: t})
+	}
+	for _, f := range p.Findings {
+		if f.Level == layer.Grave {
+			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
+		}
+	}
+	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out, Opening: append([]pickup.Entry{}, p.Opening...), Candidates: cand, Findings: append([]layer.Finding{}, p.Findings...)}
+	s := &p.Start
+	rep.Start.Layer, rep.Start.Line = s.Layer, s.Line
+	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(), s.At.Pos[1].Millimetres(), s.At.Pos[2].Millimetres(), s.At.LogicalE().Millimetres()
+	rep.LastKept.Layer = s.Kept
+	if s.Kept > 0 {
+		rep.LastKept.Z = d.ix.Layers[s.Kept-1].Z.Millimetres()
+	}
+	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, p.Edits); err != nil {
+		return err
+	}
+	if c.JSON {
+		return printJSON(beside(c.Out), rep)
+	}
+	fmt.Fprintf(os.Stderr, "goes on with layer %d, line %d; %d lines of opening\n", s.Layer, s.Line, p.Length)
+	for _, f := range p.Findings {
+		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	}
+	return nil
+}
+
+// show prints the places that what is known allows.
+func (c *pickupCmd) show(cand []candidate) {
+	if c.JSON {
+		rep := pickupReport{Format: "dogear-pickup/1", Opening: []pickup.Entry{}, Candidates: cand, Findings: []layer.Finding{}}
+		_ = printJSON(os.Stdout, rep)
+		return
+	}
+	fmt.Printf("%8s %10s %10s %8s\n", "layer", "z", "next line", "weight")
+	for _, k := range cand {
+		fmt.Printf("%8d %10.2f %10d %7.1f%%\n", k.Layer, k.Z, k.Line, 100*k.Weight)
+	}
+}
+
+// amounts reads the flags that are written in a short form.
+func (c *pickupCmd) amounts(ch *pickup.Choice) error {
+	if c.Ease != "" {
+		w := strings.Split(c.Ease, ",")
+		n, err := strconv.Atoi(strings.TrimSpace(w[0]))
+		if err != nil || n < 1 || len(w) > 3 {
+			return errors.New("--ease is written LAYERS,SPEED%,+T, as in 2,80%,+5")
+		}
+		ch.Ease.Layers = n
+		for i, to := range []*float64{&ch.Ease.Speed, &ch.Ease.Hotter} {
+			if i+1 >= len(w) {
+				break
+			}
+			v, err := strconv.ParseFloat(strings.Trim(strings.TrimSpace(w[i+1]), "%+"), 64)
+			if err != nil {
+				return errors.New("--ease is written LAYERS,SPEED%,+T, as in 2,80%,+5")
+			}
+			*to = v
+		}
+	}
+	if c.Prime != "" {
+		mm, at, there := strings.Cut(c.Prime, "@")
+		v, err := strconv.ParseFloat(mm, 64)
+		if err != nil || v <= 0 {
+			return errors.New("--prime is written MM@X,Y, as in 15@5,5")
+		}
+		ch.Prime = v
+		if there {
+			p, err := numbers(at, 2)
+			if err != nil {
+				return fmt.Errorf("--prime is written MM@X,Y: %w", err)
+			}
+			ch.PrimeAt = &[2]float64{p[0], p[1]}
+		}
+	}
+	return nil
+}
+
+func (c *touchCmd) Run() error {
+	d, err := open(c.File, layer.Options{})
+	if err != nil {
+		return err
+	}
+	ch, _, _, err := c.choice(d)
+	if err != nil {
+		return err
+	}
+	lines, _, s, err := pickup.TouchCheck(d.src, d.ix, ch)
+	if err != nil {
+		return refuse("touch", err)
+	}
+	err = create(c.Out, c.File, c.Force, func(w io.Writer) error { return writeLines(w, d.ix, lines) })
+	if err == nil {
+		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(s.Kept, 1))
+	}
+	return err
+}
+
+// writeLines writes lines with the line ends of the file.
+func writeLines(w io.Writer, ix *layer.Index, lines []routine.Line) error {
+	end := "\n"
+	if ix.LineEnds == "crlf" {
+		end = "\r\n"
+	}
+	for _, l := range lines {
+		if _, err := io.WriteString(w, l.Text+end); err != nil {
+			return err
+		}
+	}
+	return nil
+}
