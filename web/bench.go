@@ -24,7 +24,11 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	return s.page(c, "bench", fiber.Map{"Pockets": b.pockets(m), "Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and
@@ -49,6 +53,7 @@ type bookView struct {
 	Stops    []layer.Stop  `json:"stops"`
 	Filament map[string]fv `json:"filaments"`
 	Marks    []markView    `json:"landmarks"`
+	Hollows  []hollow      `json:"hollows"`
 }
 
 // markView is a landmark on the spine; Line is set when it lies inside Before.
@@ -97,7 +102,7 @@ func (s *Server) book(c fiber.Ctx) error {
 		ID: b.print.ID, Version: b.print.SHA256[:12], Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
 		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n), Object: make([]int, n),
 		Begin: make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n), Front: b.outline.Front, Side: b.outline.Side,
-		Stops: ix.Stops, Marks: b.landmarks(), Filament: map[string]fv{},
+		Stops: ix.Stops, Marks: b.landmarks(), Hollows: b.hollows(), Filament: map[string]fv{},
 	}
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
@@ -111,4 +116,13 @@ func (s *Server) book(c fiber.Ctx) error {
 	}
 	c.Set("Content-Type", "application/json")
 	return json.NewEncoder(c.Response().BodyWriter()).Encode(v)
+}
+
+// bandsOf sends in which filaments a print is laid.
+func (s *Server) bandsOf(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(m.bands(b.ix))
 }

@@ -12,6 +12,7 @@ import (
 
 	"dogear/core/layer"
 	"dogear/core/raster"
+	"dogear/core/routine"
 )
 
 // covers keeps the models drawn last: one print is looked at a time.
@@ -81,7 +82,7 @@ func (cs *covers) get(ctx context.Context, b *book, m *marked, end int) (*cover,
 	inside := map[int][]int64{}
 	key := fmt.Sprint(b.print.ID, "/", end)
 	for _, e := range sortedEars(m.plan, b.ix) {
-		if n, line := place(e, b.ix); line > 0 && n <= end {
+		if n, line := routine.Place(b.ix, &e); line > 0 && n <= end {
 			inside[n] = append(inside[n], line)
 			key += fmt.Sprint(",", line)
 		}

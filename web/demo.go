@@ -5,6 +5,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/demo"
 	"dogear/store"
@@ -19,26 +20,15 @@ func (s *Server) demo(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusOK)
 }
 
-// LoadKit puts the spools that ship into an empty Kit.
+// LoadKit puts what ships into a Kit that nobody has touched.
 func (s *Server) LoadKit(ctx context.Context) error {
-	have, err := s.cfg.Store.Filaments(ctx)
-	if err != nil || len(have) > 0 {
-		return err
-	}
-	for _, f := range demo.Filaments() {
-		err := s.cfg.Store.AddFilament(ctx, store.Filament{Slug: f.Slug, Name: f.Name, Colour: f.Colour,
-			NozzleFirst: float64(f.NozzleFirst), Nozzle: float64(f.Nozzle), BedFirst: float64(f.BedFirst), Bed: float64(f.Bed), Purge: float64(f.Purge)})
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	return s.cfg.Store.Ship(ctx, plan.Shipped()...)
 }
 
 // LoadDemo slices the demo prints and puts those on the shelf that are not
 // there yet. They are read before it returns.
 func (s *Server) LoadDemo(ctx context.Context) error {
-	if err := s.LoadKit(ctx); err != nil {
+	if err := s.cfg.Store.Ship(ctx, demo.Kit()...); err != nil {
 		return err
 	}
 	have := map[string]bool{}
@@ -82,10 +72,28 @@ func (s *Server) loadPart(ctx context.Context, part demo.Part) error {
 	if err := s.jobs.read(ctx, p); err != nil {
 		return err
 	}
+	if part.Failed > 0 {
+		err := st.ChangeDraft(ctx, p.ID, func(d *store.PickupDoc) error {
+			d.Evidence = []pickup.Evidence{{Kind: pickup.Percent, Value: part.Failed}}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
 	return st.Change(ctx, p.ID, func(doc *plan.Plan) error {
 		doc.First = part.First
 		for _, e := range part.Ears {
-			doc.Ears = append(doc.Ears, plan.Ear{ID: freeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament, Note: e.Note})
+			x := plan.Ear{ID: freeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament, Note: e.Note, Count: e.Count, Pole: e.Pole}
+			for _, it := range plan.Shipped() {
+				if part, ok := it.Doc.(plan.InsertPart); ok && it.Key == e.Insert {
+					x.Insert = &part
+				}
+			}
+			if e.Slow > 0 {
+				x.Bridge = &plan.Bridge{Speed: e.Slow}
+			}
+			doc.Ears = append(doc.Ears, x)
 		}
 		return nil
 	})

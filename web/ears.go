@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -12,133 +14,20 @@ import (
 
 	"dogear/core/plan"
 	"dogear/core/routine"
+	"dogear/store"
 )
-
-// marginView is the column of notes beside the book.
-type marginView struct {
-	ID         int64
-	Ears       []earView
-	First      string
-	FirstName  string
-	Filaments  []swatch
-	Undo, Redo bool
-	Data       string // the ears and bands for the scripts, as JSON
-	Said       string // what was done, for the live region
-	Mutes      []muteView
-}
-
-// muteView is a run of muted lines in the margin.
-type muteView struct {
-	From, To int64
-	Layer    int
-}
-
-type swatch struct {
-	Slug, Name, Colour string
-	Chosen             bool
-}
-
-type earView struct {
-	ID, Kind, Title, Does, Place, File, When string
-	Before                                   int   // the layer it stands before or lies in
-	Line                                     int64 // set when it lies inside that layer
-	Colour                                   string
-	Note                                     string
-	Steps                                    []string
-	Stop                                     string
-	Swatches                                 []swatch
-	Last                                     int // the highest layer it may stand before
-}
-
-// earData is an ear as the scripts know it.
-type earData struct {
-	ID     string `json:"id"`
-	Before int    `json:"before"`
-	Line   int64  `json:"line"` // 0, or the line in front of which it stands inside the layer
-	Kind   string `json:"kind"`
-	Colour string `json:"colour"`
-	Name   string `json:"name"`
-}
-
-func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
-	m, err := s.marks(c.Context(), b.print.ID)
-	if err != nil {
-		return nil, err
-	}
-	v := &marginView{ID: b.print.ID, First: m.plan.First, FirstName: m.plan.FilamentName(m.plan.First), Undo: m.undo, Redo: m.redo, Filaments: swatches(m, m.plan.First)}
-	data := struct {
-		Ears  []earData   `json:"ears"`
-		Bands []band      `json:"bands"`
-		Mutes []plan.Span `json:"mutes"`
-	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, m.plan.Mutes...)}
-	for _, mu := range m.plan.Mutes {
-		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
-	}
-	for _, e := range sortedEars(m.plan, b.ix) {
-		x := m.earView(b, e)
-		v.Ears = append(v.Ears, x)
-		data.Ears = append(data.Ears, earData{e.ID, x.Before, x.Line, e.Kind, x.Colour, x.Title})
-	}
-	j, err := json.Marshal(data)
-	v.Data = string(j)
-	return v, err
-}
-
-func swatches(m *marked, chosen string) []swatch {
-	var out []swatch
-	for _, f := range m.filaments {
-		out = append(out, swatch{f.Slug, f.Name, f.Colour, f.Slug == chosen})
-	}
-	return out
-}
-
-func (m *marked) earView(b *book, e plan.Ear) earView {
-	n, line := place(e, b.ix)
-	l := &b.ix.Layers[n-1]
-	v := earView{ID: e.ID, Kind: e.Kind, Before: n, Line: line, Note: e.Note, Stop: m.plan.StopOf(&e), Last: len(b.ix.Layers), When: hours(l.Begin)}
-	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
-	if line > 0 {
-		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
-		if f, err := routine.Locate(b.src, b.ix, &e); err == nil {
-			v.When = hours(f.Seconds)
-		}
-	}
-	if l.HasNumber && l.Number != int64(n) {
-		v.File = fmt.Sprintf("file %d", l.Number)
-	}
-	if f, ok := m.plan.Filaments[e.Filament]; ok && e.Kind == plan.Colour {
-		v.Title, v.Colour, v.Does = f.Name, f.Colour, "Colour change"
-		v.Swatches = swatches(m, e.Filament)
-	} else {
-		v.Title, v.Does = "Plain stop", "Stops and waits"
-		if e.Note != "" {
-			v.Title = e.Note
-		}
-	}
-	if r, err := m.plan.RoutineOf(&e); err == nil {
-		for _, st := range r {
-			v.Steps = append(v.Steps, st.Words(m.plan, &e))
-		}
-	}
-	return v
-}
 
 // where says in words where an ear stands.
 func where(e plan.Ear) string {
-	if e.BeforeLine > 0 {
+	switch {
+	case e.BeforeLine > 0:
 		return fmt.Sprintf("in front of line %d", e.BeforeLine)
+	case e.AtHeight != nil:
+		return fmt.Sprintf("at %g mm", *e.AtHeight)
+	case e.FileNumber != nil:
+		return fmt.Sprintf("before the layer that the file calls %d", *e.FileNumber)
 	}
 	return fmt.Sprintf("before layer %d", e.BeforeLayer)
-}
-
-// sendMargin answers a change with the margin as it is now.
-func (s *Server) sendMargin(c fiber.Ctx, b *book, said string) error {
-	v, err := s.margin(c, b)
-	if err != nil {
-		return err
-	}
-	v.Said = said
-	return c.Render("_margin", v)
 }
 
 // freeID returns an id that no ear of the plan has.
@@ -155,63 +44,217 @@ func freeID(p *plan.Plan) string {
 	}
 }
 
+// put sets where an ear stands, from what a person wrote: a layer ("38",
+// "layer 38"), a height ("7.4 mm"), the file's own number ("file 37") or a line
+// ("line 8466").
+func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
+	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
+	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer (38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
+	e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = 0, 0, nil, nil, nil, nil
+	digits := strings.TrimLeft(t, "abcdefghijklmnopqrstuvwxyz")
+	switch word := t[:len(t)-len(digits)]; {
+	case strings.HasSuffix(t, "mm") && (word == "" || word == "z" || word == "at"):
+		h, err := strconv.ParseFloat(strings.TrimSuffix(digits, "mm"), 64)
+		if err != nil || !(h >= 0 && h < 5000) {
+			return bad
+		}
+		e.AtHeight = &h
+	case word == "file":
+		n, err := strconv.ParseInt(digits, 10, 64)
+		if err != nil {
+			return bad
+		}
+		e.FileNumber = &n
+	case word == "line":
+		n, err := strconv.ParseInt(digits, 10, 64)
+		if err != nil || n < 1 || n > b.ix.Lines {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file has %s", clip(digits), group(b.ix.Lines)))
+		}
+		e.BeforeLine = n
+	case word == "" || word == "layer" || word == "beforelayer":
+		n, err := strconv.Atoi(digits)
+		if err != nil {
+			return bad
+		}
+		if n < 1 || n > len(b.ix.Layers) {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %d; this print has %s", n, layersWord(len(b.ix.Layers))))
+		}
+		e.BeforeLayer = n
+	default:
+		return bad
+	}
+	f, err := routine.Locate(b.src, b.ix, e)
+	if err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	for _, o := range p.Ears {
+		if o.ID == e.ID {
+			continue
+		}
+		if g, err := routine.Locate(b.src, b.ix, &o); err == nil && g.Line == f.Line {
+			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear %s already", where(o)))
+		}
+	}
+	return nil
+}
+
 // form reads and checks what a form says about an ear. Only what is there is
-// changed.
+// changed; a form that carries "all" says everything but place, kind and
+// filament.
 func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
+	place := c.FormValue("where")
 	if v := c.FormValue("before"); v != "" {
-		n, err := strconv.Atoi(v)
-		if err != nil || n < 1 || n > len(b.ix.Layers) {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %s; this print has %s", clip(v), layersWord(len(b.ix.Layers))))
-		}
-		for _, o := range p.Ears {
-			if o.ID != e.ID && o.BeforeLayer == n {
-				return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear before layer %d already", n))
-			}
-		}
-		e.BeforeLayer, e.BeforeLine = n, 0
+		place = "layer " + v
 	}
 	if v := c.FormValue("line"); v != "" && v != "0" {
-		n, err := strconv.ParseInt(v, 10, 64)
-		if err != nil || n < 1 || n > b.ix.Lines {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file has %s", clip(v), group(b.ix.Lines)))
-		}
-		for _, o := range p.Ears {
-			if o.ID != e.ID && o.BeforeLine == n {
-				return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear in front of line %d already", n))
-			}
-		}
-		e.BeforeLayer, e.BeforeLine = 0, n
+		place = "line " + v
 	}
-	switch kind := c.FormValue("kind"); kind {
-	case "":
-	case "colour":
-		e.Kind = plan.Colour
-	case "stop":
-		e.Kind, e.Filament = plan.Insert, ""
-	default:
-		return sentence(fiber.StatusUnprocessableEntity, "an ear is a colour change or a plain stop")
-	}
-	if v := c.FormValue("filament"); v != "" {
-		fs, err := s.cfg.Store.Filaments(c.Context())
-		if err != nil {
+	if place != "" {
+		if err := put(b, p, e, place); err != nil {
 			return err
 		}
-		found := false
-		for _, f := range fs {
-			found = found || f.Slug == v
-		}
-		if !found {
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	switch kind := c.FormValue("kind"); {
+	case kind == "":
+	case kind == "stop":
+		e.Kind = plan.Insert
+	case slices.Contains(plan.Kinds, kind):
+		e.Kind = kind
+	default:
+		return sentence(fiber.StatusUnprocessableEntity, "an ear is a colour change, something to put in, a nozzle swap or own lines")
+	}
+	if v := c.FormValue("filament"); v != "" {
+		_, ours := kit.Filaments[v]
+		_, own := p.Filaments[v]
+		if !ours && !own {
 			return sentence(fiber.StatusUnprocessableEntity, "there is no such filament in the Kit")
 		}
 		e.Kind, e.Filament = plan.Colour, v
 	}
-	if c.FormValue("has_note") != "" {
-		e.Note = clip(c.FormValue("note"))
+	if e.Kind == plan.Colour && e.Filament == "" {
+		if e.Filament = another(b, p, e, kit.Keys[plan.Filaments]); e.Filament == "" {
+			return sentence(fiber.StatusUnprocessableEntity, "choose the filament that goes on")
+		}
 	}
-	if e.Kind == "" || e.Kind == plan.Colour && e.Filament == "" {
-		return sentence(fiber.StatusUnprocessableEntity, "choose the filament that goes on")
+	if e.Kind == "" {
+		return sentence(fiber.StatusUnprocessableEntity, "say what happens there")
+	}
+	if e.Kind != plan.Colour {
+		e.Filament = ""
+	}
+	if c.FormValue("all") == "" {
+		return nil
+	}
+	e.Note, e.Stop = clip(c.FormValue("note")), clip(c.FormValue("stop"))
+	e.Lines = nil
+	if e.Kind == plan.Own {
+		for _, l := range strings.Split(strings.ReplaceAll(c.FormValue("lines"), "\r", ""), "\n") {
+			if l = strings.TrimRight(l, " \t"); l != "" {
+				e.Lines = append(e.Lines, l)
+			}
+		}
+	}
+	switch v := c.FormValue("insert"); {
+	case e.Kind != plan.Insert || v == "":
+		e.Insert, e.Count, e.At, e.Pole = nil, 0, nil, ""
+	case v != "=":
+		i, ok := kit.Inserts[v]
+		if !ok {
+			return sentence(fiber.StatusUnprocessableEntity, "there is no such insert in the Kit")
+		}
+		e.Insert = &i
+		fallthrough
+	default:
+		n, err := number(c, "count", 1, 1000)
+		if err != nil {
+			return err
+		}
+		e.Count = int(n)
+		if err := choosePockets(c, e); err != nil {
+			return err
+		}
+		if e.Pole = c.FormValue("pole"); e.Pole != "" && e.Pole != plan.Alike && e.Pole != plan.Opposite {
+			e.Pole = ""
+		}
+	}
+	e.Bridge = nil
+	if e.Kind == plan.Insert && c.FormValue("slow") != "" {
+		v, err := number(c, "slow_to", 10, 100)
+		if err != nil {
+			return err
+		}
+		e.Bridge = &plan.Bridge{Speed: v}
+	}
+	e.Nozzle = 0
+	if e.Kind == plan.Nozzle {
+		if e.Nozzle, err = number(c, "nozzle", 0, 5); err != nil {
+			return err
+		}
+	}
+	switch v := c.FormValue("routine"); v {
+	case "=": // steps of its own stay
+	case "":
+		e.Routine = nil
+	default:
+		e.Routine, _ = json.Marshal(v)
+	}
+	e.Land = c.FormValue("land")
+	e.HeadsUp = nil
+	if h, err := number(c, "heads_up", 0, 1000); err != nil {
+		return err
+	} else if h > 0 {
+		e.HeadsUp = &plan.HeadsUp{Minutes: h}
+		if c.FormValue("heads_up_unit") == "layers" {
+			e.HeadsUp = &plan.HeadsUp{Layers: max(int(h), 1)}
+		}
+	}
+	e.BondPass = nil
+	if c.FormValue("bond") != "" {
+		f, err := number(c, "bond_flow", 1, 100)
+		if err != nil {
+			return err
+		}
+		e.BondPass = &plan.BondPass{Flow: f / 100}
 	}
 	return nil
+}
+
+// number reads a number of a form; nothing written is the lowest.
+func number(c fiber.Ctx, name string, low, high float64) (float64, error) {
+	t := strings.ReplaceAll(strings.TrimSpace(c.FormValue(name)), ",", ".")
+	if t == "" {
+		return low, nil
+	}
+	v, err := strconv.ParseFloat(t, 64)
+	if err != nil || !(v >= low && v <= high) {
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(t), low, high))
+	}
+	return v, nil
+}
+
+// another is a filament to change to at an ear: the first one that is not laid
+// before it.
+func another(b *book, p *plan.Plan, e *plan.Ear, keys []string) string {
+	before := p.First
+	n, line := routine.Place(b.ix, e)
+	for _, o := range sortedEars(p, b.ix) {
+		if m, l := routine.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" && (m < n || m == n && l < line) {
+			before = o.Filament
+		}
+	}
+	if before == "" && len(keys) > 0 {
+		before = keys[0]
+	}
+	for _, k := range keys {
+		if k != before {
+			return k
+		}
+	}
+	return ""
 }
 
 // clip bounds a text that a person typed.
@@ -234,15 +277,54 @@ func (s *Server) change(c fiber.Ctx, f func(b *book, p *plan.Plan) (string, erro
 	if err != nil {
 		return err
 	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
 	said := ""
 	err = s.cfg.Store.Change(c.Context(), b.print.ID, func(p *plan.Plan) error {
-		said, err = f(b, p)
-		return err
+		if said, err = f(b, p); err != nil {
+			return err
+		}
+		// From the first mark on the print remembers its printer: another one
+		// that comes first in the Kit later must not change it.
+		if keys := kit.Keys[plan.Printers]; p.Uses.Printer == "" && p.Printer == nil && len(keys) > 0 {
+			p.Uses.Printer = keys[0]
+		}
+		if p.First == "" && len(kit.Keys[plan.Filaments]) > 0 {
+			p.First = kit.Keys[plan.Filaments][0]
+		}
+		return s.sound(p, kit)
 	})
 	if err != nil {
 		return err
 	}
 	return s.sendMargin(c, b, said)
+}
+
+// sound checks a plan with what it uses of the Kit put in.
+func (s *Server) sound(p *plan.Plan, kit *store.Kit) error {
+	full := *p
+	m := &marked{plan: &full, kit: kit}
+	full.Filaments = merged(kit.Filaments, p.Filaments)
+	full.Routines = merged(kit.Routines, p.Routines)
+	full.Ears = slices.Clone(p.Ears)
+	for i := range full.Ears {
+		if _, ok := full.Filaments[full.Ears[i].Filament]; !ok {
+			full.Ears[i].Filament = ""
+		}
+	}
+	m.printer()
+	if err := full.Check(); err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return nil
+}
+
+func merged[T any](kit, own map[string]T) map[string]T {
+	out := maps.Clone(kit)
+	maps.Copy(out, own)
+	return out
 }
 
 func (s *Server) addEar(c fiber.Ctx) error {
@@ -251,7 +333,7 @@ func (s *Server) addEar(c fiber.Ctx) error {
 		if err := s.form(c, b, p, &e); err != nil {
 			return "", err
 		}
-		if e.BeforeLayer == 0 && e.BeforeLine == 0 {
+		if e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil {
 			return "", sentence(fiber.StatusUnprocessableEntity, "say before which layer")
 		}
 		p.Ears = append(p.Ears, e)
@@ -259,37 +341,80 @@ func (s *Server) addEar(c fiber.Ctx) error {
 	})
 }
 
+// ear finds the ear of a request.
+func ear(c fiber.Ctx, p *plan.Plan) (int, error) {
+	i := slices.IndexFunc(p.Ears, func(e plan.Ear) bool { return e.ID == c.Params("ear") })
+	if i < 0 {
+		return 0, sentence(fiber.StatusNotFound, errGone.Error())
+	}
+	return i, nil
+}
+
 func (s *Server) changeEar(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		for i := range p.Ears {
-			if p.Ears[i].ID == c.Params("ear") {
-				if err := s.form(c, b, p, &p.Ears[i]); err != nil {
-					return "", err
-				}
-				return "Changed: the printer stops " + where(p.Ears[i]) + ".", nil
-			}
+		i, err := ear(c, p)
+		if err != nil {
+			return "", err
 		}
-		return "", sentence(fiber.StatusNotFound, "this ear is not there any more")
+		e := p.Ears[i]
+		if err := s.form(c, b, p, &e); err != nil {
+			return "", err
+		}
+		p.Ears[i] = e
+		return "Changed: the printer stops " + where(e) + ".", nil
+	})
+}
+
+// copyEar puts another ear like this one somewhere else.
+func (s *Server) copyEar(c fiber.Ctx) error {
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		i, err := ear(c, p)
+		if err != nil {
+			return "", err
+		}
+		e := p.Ears[i]
+		e.ID = freeID(p)
+		if err := put(b, p, &e, c.FormValue("where")); err != nil {
+			return "", err
+		}
+		p.Ears = append(p.Ears, e)
+		return "Copied: the printer stops " + where(e) + " too.", nil
 	})
 }
 
 func (s *Server) removeEar(c fiber.Ctx) error {
 	return s.change(c, func(_ *book, p *plan.Plan) (string, error) {
-		for i := range p.Ears {
-			if p.Ears[i].ID == c.Params("ear") {
-				gone := where(p.Ears[i])
-				p.Ears = append(p.Ears[:i], p.Ears[i+1:]...)
-				return "Removed: the printer no longer stops " + gone + ".", nil
-			}
+		i, err := ear(c, p)
+		if err != nil {
+			return "", err
 		}
-		return "", sentence(fiber.StatusNotFound, "this ear is not there any more")
+		gone := where(p.Ears[i])
+		p.Ears = slices.Delete(p.Ears, i, i+1)
+		return "Removed: the printer no longer stops " + gone + ".", nil
+	})
+}
+
+// usePrinter chooses the printer of the Kit that a print is for.
+func (s *Server) usePrinter(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	return s.change(c, func(_ *book, p *plan.Plan) (string, error) {
+		key := c.FormValue("printer")
+		pr, ok := kit.Printers[key]
+		if !ok {
+			return "", sentence(fiber.StatusUnprocessableEntity, "there is no such printer in the Kit")
+		}
+		p.Uses.Printer, p.Printer = key, nil
+		return "This print is for the " + pr.Name + ".", nil
 	})
 }
 
 func (s *Server) firstFilament(c fiber.Ctx) error {
-	return s.change(c, func(_ *book, p *plan.Plan) (string, error) {
-		e := plan.Ear{Kind: plan.Colour}
-		if err := s.form(c, &book{}, &plan.Plan{}, &e); err != nil {
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		e := plan.Ear{Kind: plan.Colour, BeforeLayer: 1}
+		if err := s.form(c, b, p, &e); err != nil {
 			return "", err
 		}
 		p.First = e.Filament
@@ -310,49 +435,4 @@ func (s *Server) step(c fiber.Ctx, f func(context.Context, int64) error, said st
 		return err
 	}
 	return s.sendMargin(c, b, said)
-}
-
-// mute leaves lines out, restore brings them back.
-func (s *Server) mute(c fiber.Ctx) error {
-	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(c, b)
-		if err != nil {
-			return "", err
-		}
-		p.Mutes = append(p.Mutes, m)
-		doc := *p
-		if err := doc.Check(); err != nil {
-			return "", sentence(fiber.StatusConflict, err.Error())
-		}
-		// Laying it onto the file says what would go wrong, before it is kept.
-		if _, err := routine.Apply(b.src, b.ix, &doc); err != nil {
-			return "", sentence(fiber.StatusConflict, err.Error())
-		}
-		return fmt.Sprintf("Muted: lines %s to %s are left out.", group(m.From), group(m.To)), nil
-	})
-}
-
-func (s *Server) unmute(c fiber.Ctx) error {
-	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(c, b)
-		if err != nil {
-			return "", err
-		}
-		for i, o := range p.Mutes {
-			if o == m {
-				p.Mutes = append(p.Mutes[:i], p.Mutes[i+1:]...)
-				return fmt.Sprintf("Back again: lines %s to %s.", group(m.From), group(m.To)), nil
-			}
-		}
-		return "", sentence(fiber.StatusNotFound, "these lines are not muted any more")
-	})
-}
-
-func span(c fiber.Ctx, b *book) (plan.Span, error) {
-	from, err1 := strconv.ParseInt(c.FormValue("from"), 10, 64)
-	to, err2 := strconv.ParseInt(c.FormValue("to"), 10, 64)
-	if err1 != nil || err2 != nil || from < 1 || to < from || to > b.ix.Lines {
-		return plan.Span{}, sentence(fiber.StatusUnprocessableEntity, "say from which line to which")
-	}
-	return plan.Span{From: from, To: to}, nil
 }

@@ -11,6 +11,7 @@ import (
 	"dogear/core/explain"
 	"dogear/core/gcode"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // linesPage shows the file as text.
@@ -39,7 +40,7 @@ func earLine(e plan.Ear, b *book) int64 {
 	if e.BeforeLine > 0 {
 		return e.BeforeLine
 	}
-	n, _ := place(e, b.ix)
+	n, _ := routine.Place(b.ix, &e)
 	return b.ix.Layers[n-1].Fold
 }
 

@@ -2,6 +2,8 @@ package web
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"sync"
 
 	"github.com/gofiber/fiber/v3"
@@ -10,6 +12,7 @@ import (
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
+	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -93,38 +96,71 @@ func (s *Server) openMarked(c fiber.Ctx) (*book, *marked, error) {
 // marked is what is marked in a print, ready to be laid onto its file.
 type marked struct {
 	plan       *plan.Plan
-	filaments  []store.Filament
+	kit        *store.Kit
+	spools     []string // keys of the filaments to choose from, the Kit's first
 	undo, redo bool
 }
 
-// marks returns what is marked in a print with the Kit's filaments put in.
+// marks returns what is marked in a print with what it uses of the Kit put in.
+// What a plan brought along itself goes before the Kit.
 func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
 	p, undo, redo, err := s.cfg.Store.Plan(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	fs, err := s.cfg.Store.Filaments(ctx)
+	kit, err := s.cfg.Store.Kit(ctx)
 	if err != nil {
 		return nil, err
 	}
-	// Temperatures stay with the file until the Kit can be edited: a spool that
-	// ships knows nothing of the material somebody has on the printer.
-	p.Filaments = map[string]plan.Filament{}
-	for _, f := range fs {
-		p.Filaments[f.Slug] = plan.Filament{Name: f.Name, Colour: f.Colour, Purge: f.Purge}
+	m := &marked{p, kit, slices.Clone(kit.Keys[plan.Filaments]), undo, redo}
+	own := p.Filaments
+	p.Filaments = maps.Clone(kit.Filaments)
+	for _, key := range slices.Sorted(maps.Keys(own)) {
+		if _, ok := p.Filaments[key]; !ok {
+			m.spools = append(m.spools, key)
+		}
+		p.Filaments[key] = own[key]
 	}
-	if _, ok := p.Filaments[p.First]; !ok && len(fs) > 0 {
-		p.First = fs[0].Slug
+	mine := p.Routines
+	p.Routines = maps.Clone(kit.Routines)
+	maps.Copy(p.Routines, mine)
+	m.printer()
+	if _, ok := p.Filaments[p.First]; !ok && len(m.spools) > 0 {
+		p.First = m.spools[0]
 	}
-	for i := range p.Ears { // a spool may have left the Kit since
-		if _, ok := p.Filaments[p.Ears[i].Filament]; !ok {
-			p.Ears[i].Filament = ""
+	for i := range p.Ears { // a spool or a routine may have left the Kit since
+		e := &p.Ears[i]
+		if _, ok := p.Filaments[e.Filament]; !ok {
+			e.Filament = ""
+		}
+		if _, err := p.RoutineOf(e); err != nil {
+			e.Routine = nil
 		}
 	}
 	if err := p.Check(); err != nil {
 		return nil, err
 	}
-	return &marked{p, fs, undo, redo}, nil
+	return m, nil
+}
+
+// printer puts in the printer that a print uses: the one it remembers, else
+// the one its plan brought along, else the first of the Kit.
+func (m *marked) printer() {
+	p := m.plan
+	pr, ok := m.kit.Printers[p.Uses.Printer]
+	if !ok {
+		p.Uses.Printer = ""
+		if p.Printer != nil {
+			return
+		}
+		keys := m.kit.Keys[plan.Printers]
+		if len(keys) == 0 {
+			p.Printer = plan.Generic()
+			return
+		}
+		p.Uses.Printer, pr = keys[0], m.kit.Printers[keys[0]]
+	}
+	p.Printer = &pr
 }
 
 // band is what is laid in one filament: from layer From on, or, with a line,
@@ -147,7 +183,7 @@ func (m *marked) bands(ix *layer.Index) []band {
 		if e.Kind != plan.Colour || e.Filament == "" {
 			continue
 		}
-		n, line := place(e, ix)
+		n, line := routine.Place(ix, &e)
 		if n == 1 && line == 0 {
 			out = out[:0]
 		}

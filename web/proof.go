@@ -1,10 +1,11 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
-	"net/url"
+	"slices"
 	"strings"
 	"sync"
 
@@ -23,6 +24,9 @@ import (
 type outcome struct {
 	result  *routine.Result
 	verdict proof.Verdict
+	// examined is what running the edited file against a height map has found;
+	// lines are those of the edited file.
+	examined []layer.Finding
 }
 
 // proofs keeps the outcomes worked out last, by print and revision.
@@ -40,7 +44,7 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	key := fmt.Sprint(pr.ID, "/", pr.Rev)
+	key := fmt.Sprint(pr.ID, "/", pr.Rev, "/", m.kit.Version)
 	p.mu.Lock()
 	o := p.kept[key]
 	p.mu.Unlock()
@@ -48,13 +52,16 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 		return o, nil
 	}
 	o = &outcome{}
-	if o.result, err = routine.Apply(b.src, b.ix, m.plan); err != nil {
+	if o.result, err = routine.Apply(b.src, b.ix, m.plan, b.found()); err != nil {
 		return nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	edit.Sort(o.result.Edits)
 	original := io.NewSectionReader(b.src, 0, b.src.Size())
-	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan)})
+	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Again: o.result.Again(), Slower: o.result.Slower()})
 	if err != nil {
+		return nil, err
+	}
+	if o.examined, err = p.s.examined(ctx, b, o.result, m.plan.Printer); err != nil {
 		return nil, err
 	}
 	p.mu.Lock()
@@ -64,6 +71,28 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 	}
 	p.kept[key] = o
 	return o, nil
+}
+
+// examined proves the edited file as somebody would who has only the two files.
+// Both are held in memory for it; of larger ones only the moves are compared.
+func (s *Server) examined(ctx context.Context, b *book, res *routine.Result, pr *plan.Printer) ([]layer.Finding, error) {
+	if b.ix.Bytes > mostChecked {
+		return nil, nil
+	}
+	var text bytes.Buffer
+	if _, err := edit.Write(&text, b.src, res.Edits); err != nil {
+		return nil, err
+	}
+	edited := bytes.NewReader(text.Bytes())
+	ix, err := layer.Read(ctx, edited, layer.Options{})
+	if err != nil {
+		return nil, err
+	}
+	r, err := proof.Prove(ctx, b.src, edited, b.ix, ix, pr)
+	if err != nil {
+		return nil, err
+	}
+	return r.Findings, nil
 }
 
 // muted are the runs of lines that are left out on purpose.
@@ -89,11 +118,14 @@ type galley struct {
 	Colour             string
 	Lines              []galleyLine
 	Before             int
+	Line               int64 // set when it lies inside that layer
+	PutBack            string
+	Way                wayView
 }
 
 type proofView struct {
 	Galleys   []galley
-	Findings  []layer.Finding
+	Findings  []placed
 	Same      bool
 	Verdict   string
 	Moves     string
@@ -104,6 +136,33 @@ type proofView struct {
 	Where     *proof.Difference
 	Blocked   bool
 	FileName  string
+}
+
+// placed is a finding with where to look at it.
+type placed struct {
+	layer.Finding
+	Before int  // layer of the bench; 0 when the line says nothing there
+	Edited bool // the line is one of the new file
+}
+
+// findings gathers what is to look at, the gravest first. What the compiler and
+// the proof both say is said once.
+func (v *proofView) findings(b *book, o *outcome) {
+	said := map[string]bool{}
+	for _, f := range o.result.Findings {
+		said[f.Level+f.Code] = true
+		v.Findings = append(v.Findings, placed{Finding: f, Before: max(b.ix.At(f.Line), 1)})
+	}
+	for _, f := range o.examined {
+		if !said[f.Level+f.Code] && !slices.ContainsFunc(b.ix.Findings, func(own layer.Finding) bool { return own.Code == f.Code }) {
+			v.Findings = append(v.Findings, placed{Finding: f, Edited: true})
+		}
+	}
+	for _, f := range b.ix.Findings {
+		v.Findings = append(v.Findings, placed{Finding: f, Before: max(b.ix.At(f.Line), 1)})
+	}
+	rank := map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
+	slices.SortStableFunc(v.Findings, func(a, b placed) int { return rank[a.Level] - rank[b.Level] })
 }
 
 // openProved returns the print of a request with its marks laid onto its file.
@@ -131,8 +190,18 @@ func (s *Server) proof(c fiber.Ctx) error {
 		}
 		v.Extras = append(v.Extras, x)
 	}
+	for _, u := range o.result.HeadsUps {
+		x, err := headsUpLines(b, u)
+		if err != nil {
+			return err
+		}
+		v.Extras = append(v.Extras, x)
+	}
+	if len(o.result.Extras) > 0 {
+		v.Extras = append(v.Extras, lifted(o.result))
+	}
 	v.Rewritten = o.result.Rewritten
-	v.Findings = append(append(v.Findings, o.result.Findings...), b.ix.Findings...)
+	v.findings(b, o)
 	for i := range o.result.Blocks {
 		g, err := s.galley(b, m, o.result, i)
 		if err != nil {
@@ -146,6 +215,11 @@ func (s *Server) proof(c fiber.Ctx) error {
 func blocked(o *outcome) bool {
 	for _, f := range o.result.Findings {
 		if f.Level == layer.Grave {
+			return true
+		}
+	}
+	for _, f := range o.examined {
+		if f.Level == layer.Grave && len(o.result.Mutes) == 0 {
 			return true
 		}
 	}
@@ -175,10 +249,71 @@ func mutedLines(b *book, mu routine.Muted) (extra, error) {
 		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…", Words: fmt.Sprintf("and %s more, muted too", group(more))})
 	}
 	for _, l := range mu.Lines {
-		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: strings.TrimSuffix(l.Text, " ; "+l.Why), Words: l.Why})
+		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
 	}
 	return x, err
 }
+
+// lifted sets the first of the short runs that keep the head off what stands
+// proud, and that lay what closes over it slower.
+func lifted(res *routine.Result) extra {
+	var what []string
+	if n := len(res.Overs); n > 0 {
+		what = append(what, howMany(n, "way is lifted", "ways are lifted"))
+	}
+	if n := len(res.Slows); n > 0 {
+		what = append(what, howMany(n, "bridge is laid slower", "bridges are laid slower"))
+	}
+	x := extra{Title: "Over what was put in: " + strings.Join(what, ", ")}
+	for i, e := range res.Extras {
+		if i == mostShown/4 {
+			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…", Words: fmt.Sprintf("and %s more like these", group(int64(len(res.Extras)-i)))})
+			break
+		}
+		for _, l := range e.Lines {
+			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: e.Line, Code: code(&l), Words: l.Why})
+		}
+	}
+	return x
+}
+
+// howMany writes a number with its noun.
+func howMany(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// headsUpLines sets a heads-up with the line it stands in front of.
+func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
+	x := extra{Title: fmt.Sprintf("Heads-up for ear %s, %s before it", u.Ear, hours(u.Before))}
+	for _, l := range u.Lines {
+		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
+	}
+	err := b.ix.Walk(b.src, b.ix.At(u.Line), u.Line+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line == u.Line {
+			x.Lines = append(x.Lines, galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, m)})
+		}
+		return true
+	})
+	return x, err
+}
+
+// putBack lists what a block restores, in words.
+func putBack(blk *routine.Block) string {
+	var out []string
+	for i := range blk.Lines {
+		l := &blk.Lines[i]
+		if l.Step >= 0 && l.Step < len(blk.Steps) && blk.Steps[l.Step].Do == "restore" && l.Why != "" {
+			out = append(out, l.Why)
+		}
+	}
+	return strings.Join(out, " · ")
+}
+
+// mostOurs is how many lines of one block are shown: a bond pass has thousands.
+const mostOurs = 80
 
 // Lines of the original shown before and behind an inserted block.
 const (
@@ -210,14 +345,30 @@ func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley,
 	if err != nil {
 		return g, err
 	}
-	for _, l := range blk.Lines {
-		code := l.Text
-		if l.Why != "" {
-			code = strings.TrimSuffix(code, " ; "+l.Why)
+	remembered, long := 0, len(blk.Lines) > mostOurs
+	for k := range blk.Lines {
+		l := &blk.Lines[k]
+		if strings.HasPrefix(l.Text, "; dogear > ") {
+			if remembered++; remembered == 1 {
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: l.Text + " …", Words: "what this ear is, so that it can be edited when the file is opened again"})
+			}
+			continue
 		}
-		g.Lines = append(g.Lines, galleyLine{Ours: true, Code: code, Words: l.Why})
+		if long && k >= mostOurs/2 && k < len(blk.Lines)-mostOurs/2 {
+			if k == mostOurs/2 {
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…", Words: fmt.Sprintf("%s more lines of the same", group(int64(len(blk.Lines)-mostOurs)))})
+			}
+			continue
+		}
+		words := l.Why
+		if words == "" {
+			words = "laid once more, thinly"
+		}
+		g.Lines = append(g.Lines, galleyLine{Ours: true, Code: code(l), Words: words})
 	}
 	g.Lines = append(g.Lines, behind...)
+	g.PutBack, g.Line = putBack(blk), ev.Line
+	g.Way = newWay(blk.Lines, m.plan.Printer, b.ix.Box, &blk.Fold.At, 260)
 	return g, nil
 }
 
@@ -269,11 +420,7 @@ func (s *Server) write(c fiber.Ctx) error {
 	for _, e := range o.result.Edits {
 		size += int64(len(e.Text)) - e.Cut
 	}
-	name := outName(b, o.result)
-	c.Set("Content-Type", "text/x-gcode")
-	c.Set("Cache-Control", "no-store")
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q; filename*=UTF-8''%s", ascii(name), url.PathEscape(name)))
-	return c.SendStream(edit.NewReader(b.src, o.result.Edits), int(size))
+	return download(c, outName(b, o.result), edit.NewReader(b.src, o.result.Edits), size)
 }
 
 func ascii(s string) string {
@@ -283,20 +430,4 @@ func ascii(s string) string {
 		}
 		return r
 	}, s)
-}
-
-// planFile sends what is marked as a plan that the command line understands.
-func (s *Server) planFile(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	for i := range m.plan.Ears { // so that it can be laid onto another slicing
-		n, _ := place(m.plan.Ears[i], b.ix)
-		z := (b.ix.Layers[n-1].Z - b.ix.Layers[n-1].Height).Millimetres()
-		m.plan.Ears[i].Z = &z
-	}
-	m.plan.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name}
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))
-	return c.JSON(m.plan)
 }

@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/gofiber/fiber/v3/extractors"
@@ -32,13 +34,14 @@ type Config struct {
 
 // Server is the web application.
 type Server struct {
-	cfg    Config
-	log    *slog.Logger
-	app    *fiber.App
-	jobs   *jobs
-	opened *opened
-	proofs *proofs
-	covers *covers
+	cfg        Config
+	log        *slog.Logger
+	app        *fiber.App
+	jobs       *jobs
+	opened     *opened
+	proofs     *proofs
+	covers     *covers
+	rehearsals *rehearsals
 }
 
 // bodyRoom is what a request may hold in memory; uploads are streamed past it.
@@ -57,6 +60,7 @@ func New(cfg Config) (*Server, error) {
 	s.jobs = newJobs(s)
 	s.opened = newOpened(cfg.Store)
 	s.proofs = newProofs(s)
+	s.rehearsals = newRehearsals()
 	s.covers = &covers{kept: map[string]*cover{}}
 	s.app = fiber.New(fiber.Config{
 		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
@@ -88,11 +92,13 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/remove", s.remove)
 	a.Get("/prints/:id", s.bench)
 	a.Get("/prints/:id/book", s.book)
+	a.Get("/prints/:id/bands", s.bandsOf)
 	a.Get("/prints/:id/layers/:n", s.geometry)
 	a.Get("/prints/:id/layers/:n/thread", s.thread)
 	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
 	a.Get("/prints/:id/cover/:view", s.cover)
 	a.Post("/prints/:id/ears", s.addEar)
+	a.Post("/prints/:id/pockets", s.addInsert)
 	a.Post("/prints/:id/mutes", s.mute)
 	a.Post("/prints/:id/mutes/remove", s.unmute)
 	a.Post("/prints/:id/first", s.firstFilament)
@@ -100,6 +106,11 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/redo", s.redo)
 	a.Post("/prints/:id/ears/:ear", s.changeEar)
 	a.Post("/prints/:id/ears/:ear/remove", s.removeEar)
+	a.Post("/prints/:id/ears/:ear/copy", s.copyEar)
+	a.Post("/prints/:id/printer", s.usePrinter)
+	a.Post("/prints/:id/plan", s.openPlan)
+	a.Post("/prints/:id/takeover", s.takeOver)
+	a.Post("/prints/:id/takeout", s.takeOut)
 	a.Get("/prints/:id/proof", s.proof)
 	a.Get("/prints/:id/plan", s.planFile)
 	a.Get("/prints/:id/lines", s.linesPage)
@@ -107,6 +118,35 @@ func (s *Server) routes() {
 	a.Get("/prints/:id/text", s.text)
 	a.Get("/prints/:id/search", s.search)
 	a.Get("/prints/:id/write", s.write)
+	a.Get("/prints/:id/pickup", s.pickupPage)
+	a.Post("/prints/:id/pickup/evidence", s.addEvidence)
+	a.Post("/prints/:id/pickup/evidence/remove", s.dropEvidence)
+	a.Post("/prints/:id/pickup/choice", s.decide)
+	a.Post("/prints/:id/pickup/flip", s.flip)
+	a.Post("/prints/:id/pickup/accept", s.accept)
+	a.Post("/prints/:id/pickup/undo", s.undoPickup)
+	a.Post("/prints/:id/pickup/redo", s.redoPickup)
+	a.Post("/prints/:id/pickup/write", s.writePickup)
+	a.Get("/prints/:id/pickup/touch", s.touchFile)
+	a.Get("/prints/:id/pickups/:pickup", s.pickupFile)
+	a.Post("/prints/:id/pickups/:pickup/remove", s.forgetPickup)
+	a.Get("/prints/:id/rehearse", s.rehearsePage)
+	a.Get("/prints/:id/rehearse/events", s.rehearseEvents)
+	a.Post("/prints/:id/rehearse", s.rehearse)
+	a.Get("/prints/:id/cue", s.cuePage)
+	a.Get("/prints/:id/cue/:as", s.cueFile)
+	a.Get("/kit", s.kitPage)
+	a.Get("/kit/file", s.kitFile)
+	a.Post("/kit/file", s.openKit)
+	a.Post("/kit/undo", s.kitUndo)
+	a.Post("/kit/redo", s.kitRedo)
+	a.Post("/kit/routines/steps", s.routineSteps)
+	a.Post("/kit/routines/copy", s.copyRoutine)
+	a.Post("/kit/routines/rename", s.renameRoutine)
+	a.Post("/kit/printers/plan", s.planPreview)
+	a.Get("/kit/:drawer/edit", s.kitEdit)
+	a.Post("/kit/:drawer", s.kitSave)
+	a.Post("/kit/:drawer/remove", s.kitRemove)
 	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })
 }
 
@@ -132,6 +172,7 @@ func (s *Server) Serve(l net.Listener) error {
 // Shutdown ends the server after the requests that are under way.
 func (s *Server) Shutdown(ctx context.Context) error {
 	s.jobs.stop()
+	s.rehearsals.end()
 	return s.app.ShutdownWithContext(ctx)
 }
 
@@ -243,7 +284,8 @@ func upper(s string) string {
 	if s == "" {
 		return s
 	}
-	s = strings.ToUpper(s[:1]) + s[1:]
+	r, n := utf8.DecodeRuneInString(s)
+	s = string(unicode.ToUpper(r)) + s[n:]
 	if last := s[len(s)-1]; last != '.' && last != '!' && last != '?' {
 		s += "."
 	}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"net/url"
@@ -12,6 +13,7 @@ import (
 
 	"dogear/core/archive"
 	"dogear/core/layer"
+	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/store"
 )
@@ -23,6 +25,7 @@ type stand struct {
 	Facts   string
 	Next    string
 	Scale   string // said when the picture is not to the shelf's scale
+	Failed  string // where it failed
 	Picture picture
 }
 
@@ -85,9 +88,39 @@ func (s *Server) shelf(c fiber.Ctx) error {
 			own = min(shelfHigh/h, 60/max(h, w))
 			st.Scale = "drawn larger"
 		}
-		st.Picture = silhouette(b, m, own)
+		cut := 0
+		if cut, err = s.failedAt(ctx, b); err != nil {
+			return err
+		}
+		if cut > 0 {
+			st.Failed = fmt.Sprintf("failed at %s mm: pick it up", trimmed(b.ix.Layers[cut-1].Z-b.ix.Layers[cut-1].Height))
+		}
+		st.Picture = silhouette(b, m, own, cut)
 	}
 	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": len(prints), "Limit": s.limit() >> 20})
+}
+
+// failedAt returns the first layer of a print that was not printed, as far as
+// its latest pick-up knows; 0 when it did not fail.
+func (s *Server) failedAt(ctx context.Context, b *book) (int, error) {
+	all, err := s.cfg.Store.Pickups(ctx, b.print.ID)
+	if err != nil || len(all) == 0 {
+		return 0, err
+	}
+	d := all[0].Doc
+	switch {
+	case d.Layer > 0:
+		return d.Layer, nil
+	case d.Choice.Line > 0:
+		return max(b.ix.At(d.Choice.Line), 1), nil
+	case d.Choice.Layer > 0:
+		return min(d.Choice.Layer+1, len(b.ix.Layers)), nil
+	}
+	belief, err := pickup.Weigh(b.src, b.ix, d.Evidence)
+	if err != nil || len(d.Evidence) == 0 || belief.Best == 0 {
+		return 0, nil // what it says does not fit this print; its page tells
+	}
+	return min(belief.Best+1, len(b.ix.Layers)), nil
 }
 
 func (s *Server) limit() int64 {

@@ -4,12 +4,14 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"slices"
 	"sort"
 	"strings"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // picture is a print seen from the front, as SVG paths.
@@ -27,14 +29,18 @@ type pictureEar struct {
 	Colour string
 }
 
+// ghost is the colour of what was not printed.
+const ghost = "ghost"
+
 // size returns height and width of a print in mm.
 func (b *book) size() (h, w float64) {
 	return b.ix.Height().Millimetres(), max(float64(b.outline.Box[2]-b.outline.Box[0]), 1)
 }
 
 // silhouette draws a book at px pixels a mm. Rows that are smaller than a
-// pixel are drawn as one.
-func silhouette(b *book, m *marked, px float64) picture {
+// pixel are drawn as one. Of a print that failed, what lies from layer cut on is
+// a ghost; 0 means that it did not fail.
+func silhouette(b *book, m *marked, px float64, cut int) picture {
 	const flag = 20
 	h, w := b.size()
 	p := picture{W: math.Ceil(w*px) + 2*flag, H: math.Ceil(max(h*px, 3))}
@@ -42,6 +48,10 @@ func silhouette(b *book, m *marked, px float64) picture {
 	y := func(z gcode.Nano) float64 { return p.H - z.Millimetres()*px }
 	type row struct{ x0, x1, y0, y1 float64 }
 	bands := m.bands(b.ix)
+	if cut > 0 {
+		bands = slices.DeleteFunc(bands, func(x band) bool { return x.From >= cut })
+		bands = append(bands, band{From: cut, Colour: ghost})
+	}
 	var all []row
 	next := 0
 	for n := range b.ix.Layers {
@@ -90,7 +100,7 @@ func silhouette(b *book, m *marked, px float64) picture {
 	}
 	flush()
 	for _, e := range sortedEars(m.plan, b.ix) {
-		n, _ := place(e, b.ix)
+		n, _ := routine.Place(b.ix, &e)
 		l := &b.ix.Layers[n-1]
 		f := b.outline.Front[n-1]
 		if len(f) < 2 {
@@ -102,26 +112,12 @@ func silhouette(b *book, m *marked, px float64) picture {
 	return p
 }
 
-// place returns the layer an ear stands before, or, with a line, lies inside.
-func place(e plan.Ear, ix *layer.Index) (n int, line int64) {
-	if e.BeforeLine == 0 {
-		return min(max(e.BeforeLayer, 1), len(ix.Layers)), 0
-	}
-	n = max(ix.At(e.BeforeLine), 1)
-	if l := &ix.Layers[n-1]; e.BeforeLine <= l.First {
-		return n, 0
-	} else if e.BeforeLine > l.Last && n < len(ix.Layers) {
-		return n + 1, 0
-	}
-	return n, e.BeforeLine
-}
-
 // sortedEars returns the ears in the order in which the printer reaches them.
 func sortedEars(p *plan.Plan, ix *layer.Index) []plan.Ear {
 	out := append([]plan.Ear(nil), p.Ears...)
 	sort.SliceStable(out, func(i, j int) bool {
-		a, la := place(out[i], ix)
-		b, lb := place(out[j], ix)
+		a, la := routine.Place(ix, &out[i])
+		b, lb := routine.Place(ix, &out[j])
 		return a < b || a == b && la < lb
 	})
 	return out

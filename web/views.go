@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"embed"
+	"encoding/json"
 	"fmt"
 	"html/template"
 	"io"
@@ -11,6 +12,7 @@ import (
 	"path"
 	"strings"
 
+	"dogear/core/cue"
 	"dogear/core/gcode"
 )
 
@@ -99,6 +101,32 @@ var funcs = template.FuncMap{
 		}
 		return m
 	},
+	"dict2": func(kv ...any) map[string]any {
+		m := map[string]any{}
+		for i := 0; i+1 < len(kv); i += 2 {
+			m[kv[i].(string)] = kv[i+1]
+		}
+		return m
+	},
+	"blank": func(v float64) string { // 0 means that nothing is said
+		if v == 0 {
+			return ""
+		}
+		return fmt.Sprint(v)
+	},
+	"sub": func(a, b float64) float64 { return math.Round((a-b)*10) / 10 },
+	"sum": func(a, b int) int { return max(a+b, 1) },
+	"neg": func(a float64) float64 { return -a },
+	"vals": func(kv ...string) (string, error) { // for hx-vals: a name may hold quotes
+		m := map[string]string{}
+		for i := 0; i+1 < len(kv); i += 2 {
+			m[kv[i]] = kv[i+1]
+		}
+		j, err := json.Marshal(m)
+		return string(j), err
+	},
+	"clock":  cue.Clock,
+	"metres": metres,
 	"plural64": func(n int64, one, many string) string {
 		if n == 1 {
 			return "1 " + one

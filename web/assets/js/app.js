@@ -4,6 +4,9 @@ import { lamp } from "./lamp.js";
 import { shelf } from "./shelf.js";
 import { bench } from "./bench.js";
 import { lines } from "./lines.js";
+import { kit, routine } from "./kit.js";
+import { pickup } from "./pickup.js";
+import { rehearse } from "./rehearse.js";
 import { say } from "./say.js";
 
 window.htmx = htmx;
@@ -19,6 +22,8 @@ document.addEventListener("htmx:beforeRequest", (e) => {
 document.addEventListener("htmx:sendError", () => say("Dogear does not answer. Is it still running?"));
 document.addEventListener("htmx:afterSwap", (e) => { if (e.detail.target.id === "said") say(e.detail.target.textContent); });
 
+document.addEventListener("click", (e) => { if (e.target.closest("[data-print]")) window.print(); });
+
 const ready = () => {
   const s = document.querySelector("[data-shelf]");
   if (s) shelf(s);
@@ -26,5 +31,13 @@ const ready = () => {
   if (b) bench(b);
   const l = document.querySelector("[data-lines]");
   if (l) lines(l);
+  const k = document.querySelector("[data-kit]");
+  if (k) kit(k);
+  const u = document.querySelector("[data-pickup]");
+  if (u) pickup(u);
+  const h = document.querySelector("[data-rehearse]");
+  if (h) rehearse(h);
+  const r = document.querySelector("[data-routine]");
+  if (r) routine(r);
 };
 if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready); else ready();

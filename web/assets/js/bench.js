@@ -2,7 +2,7 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Cover } from "./cover.js";
 import { Thread } from "./thread.js";
-import { View, ahead, draw, nearest, parse, parseOverlay, WAY } from "./page.js";
+import { View, ahead, draw, nearest, parse, parseOverlay, WAY, zooms } from "./page.js";
 import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
@@ -31,7 +31,7 @@ export async function bench(root) {
   const spine = new Spine(svg, book), thread = new Thread(ribbon);
   const canvas = { left: q('[data-page="left"]'), right: q('[data-page="right"]') };
   const cover = new Cover(q("[data-cover]"), `/prints/${id}/cover`);
-  const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], mutes: [], travel: false, rest: false };
+  const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], mutes: [], overs: [], sits: [], travel: false, rest: false };
 
   // ---- layers, fetched once and ahead for the neighbours
   const kept = new Map(), ready = new Map();
@@ -98,6 +98,12 @@ export async function bench(root) {
   };
   const next = () => nextFilament()?.colour;
 
+  // What layer n shows of pockets: those that are open on it, what lies in them
+  // once it is laid, and the ways that are lifted over that.
+  const holes = (n) => book.hollows.filter((h) => n >= h.first && n <= h.last).map((h) => { const r = h.rows.findLast((x) => x[0] <= n) || h.rows[0]; return { ...h, w: r[1], d: r[2] }; });
+  const lying = (n) => state.sits.filter((s) => n >= s.from && n < s.until);
+  const leaps = (n, from = 0, to = Infinity) => state.overs.filter((o) => o.layer === n && o.line >= from && o.line < to).map((o) => o.way);
+
   let turn = 0, idle = 0;
   async function pages() {
     const mine = ++turn;
@@ -111,13 +117,13 @@ export async function bench(root) {
       const cut = cutAt(t, r);
       shown.left = { n, geo: r, from: 0, to: cut };
       shown.right = { n, geo: r, from: cut, to: r.n };
-      draw(canvas.left, view, { parts: parts(n, r, 0, cut), below: l, travel: state.travel, at: { geo: r, piece: laid(r, 0, cut, true), end: true, text: "ends here" } });
-      draw(canvas.right, view, { parts: parts(n, r, cut, r.n, rest), below: l, travel: state.travel, at: { geo: r, piece: laid(r, cut, r.n, false), end: false, text: "begins here" } });
+      draw(canvas.left, view, { parts: parts(n, r, 0, cut), sits: lying(n), overs: leaps(n, 0, r.line[cut] ?? Infinity), below: l, travel: state.travel, at: { geo: r, piece: laid(r, 0, cut, true), end: true, text: "ends here" } });
+      draw(canvas.right, view, { parts: parts(n, r, cut, r.n, rest), sits: lying(n), overs: leaps(n, r.line[cut] ?? 0), below: l, travel: state.travel, at: { geo: r, piece: laid(r, cut, r.n, false), end: false, text: "begins here" } });
     } else {
       shown.left = l && { n: n - 1, geo: l, from: 0, to: l.n };
       shown.right = r && { n, geo: r, from: 0, to: r.n };
-      draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
-      const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
+      draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], holes: holes(n - 1).filter((h) => !lying(n - 1).some((s) => s.x === h.x && s.y === h.y)), sits: lying(n - 1), overs: leaps(n - 1), travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
+      const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], sits: lying(n), overs: leaps(n), below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
       const over = (o) => { if (o) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } };
       const o = n > 1 ? ready.get(`o${n}`) : null;
       if (o) over(o);
@@ -164,7 +170,7 @@ export async function bench(root) {
     const n = state.fold;
     if (!t || !t.paths.length) { ribbon.replaceChildren(); put("thread-title", "Thread"); put("thread-note", n > N ? "the print is done" : ""); return; }
     const time = state.time >= 0 ? state.time : state.path < t.paths.length ? (state.path ? t.paths[state.path].begin : 0) : t.seconds;
-    thread.draw(t, state.path, time, state.ears.filter((e) => e.before === n && e.line));
+    thread.draw(t, state.path, time, state.ears.filter((e) => e.before === n && e.line), state.overs.filter((o) => o.layer === n));
     put("thread-title", `Thread of layer ${n}`);
     const p = t.paths[Math.min(state.path, t.paths.length - 1)];
     put("thread-note", state.path === 0 ? `${hours(t.seconds)} · ${count(t.paths.length)} paths · drag the marker to fold inside the layer`
@@ -231,7 +237,7 @@ export async function bench(root) {
       p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink");
       if (ear.colour) p.setAttribute("fill", ear.colour);
     }
-    spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside);
+    spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside, state.mutes, state.sits);
     put("scale", spine.lens > 1 ? "drawn wider round the fold" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
     cover.load(n, state.ears, state.bands);
@@ -343,6 +349,8 @@ export async function bench(root) {
     state.ears = d.ears;
     state.bands = d.bands;
     state.mutes = d.mutes;
+    state.overs = d.overs;
+    state.sits = d.sits;
     if (m.dataset.said) { say(m.dataset.said); delete m.dataset.said; }
   }
 
@@ -361,7 +369,7 @@ export async function bench(root) {
     if (!p) return say("There is no path above this fold.");
     const m = state.mutes.find((x) => x.from <= p.first && p.last <= x.to);
     const values = m || { from: p.first, to: p.last };
-    htmx.ajax("POST", `/prints/${id}/mutes${m ? "/remove" : ""}`, { source: q("#margin"), target: "#margin", swap: "outerHTML", values });
+    htmx.ajax("POST", `/prints/${id}/mutes${m ? "/remove" : ""}`, { source: q("#margin"), values });
   }
 
   const goEar = (e) => (e.line ? goLine(e.before, e.line) : go(e.before));
@@ -378,9 +386,16 @@ export async function bench(root) {
     goEar(list[0]).then(() => say(list[0].reason + "."));
   }
 
+  // putIn marks the pocket that is open at this fold, or the next one above.
+  function putIn() {
+    const all = [...root.querySelectorAll("[data-pocket]")].map((e) => ({ e, before: Number(e.dataset.pocket) })).filter((p) => p.before >= state.fold).sort((a, b) => a.before - b.before);
+    if (!all.length) return say(book.hollows.length ? "There is no pocket above that is closed later." : "This print has no pocket.");
+    all[0].e.querySelector("[data-put]").click();
+  }
+
   const acts = {
     up: () => go(state.fold + 1), down: () => go(state.path > 0 ? state.fold : state.fold - 1), up10: () => go(state.fold + 10), down10: () => go(state.fold - 10),
-    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play, mute,
+    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play, mute, putIn,
     on: () => along(1), back: () => along(-1),
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
@@ -401,7 +416,7 @@ export async function bench(root) {
     if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
   });
 
-  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", " ": "play", "?": "keys" };
+  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", i: "putIn", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", " ": "play", "?": "keys" };
   document.addEventListener("keydown", (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
     if (e.target.closest("input, textarea, select")) { if (e.key === "Escape") e.target.blur(); return; }
@@ -459,7 +474,7 @@ export async function bench(root) {
     const moved = ear && state.ears.find((x) => x.id === ear);
     const to = spine.at(e.clientY - svg.getBoundingClientRect().top);
     ear = null;
-    if (moved && to !== moved.before && to <= N) htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, { source: q("#margin"), target: "#margin", swap: "outerHTML", values: { before: to } });
+    if (moved && to !== moved.before && to <= N) htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, { source: q("#margin"), values: { before: to } });
   });
 
   // ---- the pointer on the thread
@@ -478,16 +493,7 @@ export async function bench(root) {
 
   // ---- the pointer on the pages: both move together; hovering tells
   for (const [side, c] of Object.entries(canvas)) {
-    c.addEventListener("wheel", (e) => {
-      e.preventDefault();
-      const r = c.getBoundingClientRect();
-      const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
-      view.zoom = Math.max(0.5, Math.min(60, view.zoom * Math.exp(-e.deltaY / 300)));
-      const [x1, y1] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
-      view.dx += x - x1;
-      view.dy += y - y1;
-      pages();
-    }, { passive: false });
+    zooms(c, view, pages);
     c.addEventListener("pointerdown", (e) => c.setPointerCapture(e.pointerId));
     c.addEventListener("pointermove", (e) => {
       if (c.hasPointerCapture(e.pointerId)) {
@@ -518,7 +524,28 @@ export async function bench(root) {
     put(`${side}-hover`, text);
   }
 
-  document.addEventListener("htmx:afterSettle", () => { if (root.querySelector("#margin")) { marks(); show(); } });
+  // What was open in the margin stays open when it is sent anew.
+  let opened = [], focus = "";
+  document.addEventListener("htmx:beforeSwap", () => {
+    opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
+    focus = document.activeElement?.closest("#margin") ? document.activeElement.id : "";
+  });
+  root.addEventListener("change", async (e) => {
+    const f = e.target.dataset?.plan && e.target.files[0];
+    if (!f) return;
+    if (f.size > 900000) return say("This is too large to be a plan.");
+    htmx.ajax("POST", e.target.dataset.plan, { source: q("#margin"), values: { plan: await f.text() } });
+    e.target.value = "";
+  });
+  document.addEventListener("htmx:afterSettle", () => { if (root.querySelector("#margin")) settled(); });
+  async function settled() {
+    for (const i of opened) document.getElementById(i)?.setAttribute("open", "");
+    opened = [];
+    marks();
+    await show();
+    if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
+    focus = "";
+  }
   new ResizeObserver(() => show()).observe(canvas.left);
   window.addEventListener("dogear:theme", show);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", show);

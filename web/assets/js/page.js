@@ -85,7 +85,10 @@ export class View {
 //   below    the layer underneath, of which the outline is shown
 //   overlay  what lies over nothing and what is covered
 //   at       { geo, piece, end, text }: where the nozzle stands
-export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing }) {
+//   holes    [{ x, y, w, d, turn, shape, words }]: pockets that are open here
+//   sits     [{ x, y, across, long, shape, turn }]: what lies in them
+//   overs    [[x0, y0, x1, y1]]: ways that are lifted over it
+export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing, pins, route, holes = [], sits = [], overs = [] }) {
   const dpr = window.devicePixelRatio || 1;
   const w = canvas.clientWidth, h = canvas.clientHeight;
   if (w === 0 || h === 0) return;
@@ -126,11 +129,118 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
   }
   if (overlay) over(c, s, overlay, sea, ink);
   c.restore();
+  for (const s of sits) body(c, m, s, ink, page);
+  for (const h of holes) hole(c, m, h, sea, page);
+  if (overs.length) leaps(c, m, overs, token("brick"), page);
+  if (route) way(c, m, route, token("brick"));
+  for (const [i, p] of (pins || []).entries()) pin(c, m[0] * p[0] + m[4], m[3] * p[1] + m[5], i + 1, token("brick"), page);
   if (at && at.piece >= 0) {
     const k = 4 * at.piece + (at.end ? 2 : 0);
     nozzle(c, m[0] * at.geo.xy[k] + m[4], m[3] * at.geo.xy[k + 1] + m[5], at.text, w, h, ink, page);
   }
   bar(c, s, h, ink, faded);
+}
+
+// outline traces a circle, a hexagon or a box, in pixels.
+function outline(c, m, { x, y, w, d, turn, shape }) {
+  const s = m[0], cx = s * x + m[4], cy = m[3] * y + m[5];
+  c.beginPath();
+  if (shape === "hex") {
+    for (let k = 0; k < 6; k++) {
+      const a = ((turn + 60 * k) * Math.PI) / 180, r = (w / Math.sqrt(3)) * s;
+      c[k ? "lineTo" : "moveTo"](cx + r * Math.cos(a), cy - r * Math.sin(a));
+    }
+    c.closePath();
+  } else if (shape === "rect" || shape === "other" || shape === "block" || shape === "square") {
+    const a = (turn * Math.PI) / 180, u = [Math.cos(a), -Math.sin(a)], v = [Math.sin(a), Math.cos(a)];
+    [[-1, -1], [1, -1], [1, 1], [-1, 1]].forEach(([i, j], k) => c[k ? "lineTo" : "moveTo"](cx + (s / 2) * (i * w * u[0] + j * d * v[0]), cy + (s / 2) * (i * w * u[1] + j * d * v[1])));
+    c.closePath();
+  } else c.arc(cx, cy, (w / 2) * s, 0, 2 * Math.PI);
+  return [cx, cy];
+}
+
+// hole draws an open pocket with its measure.
+function hole(c, m, h, sea, page) {
+  c.save();
+  const [cx, cy] = outline(c, m, h);
+  c.strokeStyle = sea;
+  c.lineWidth = 1.6;
+  c.setLineDash([5, 3]);
+  c.stroke();
+  c.setLineDash([]);
+  c.font = '600 12px "Source Sans 3 Variable", sans-serif';
+  c.textAlign = "center";
+  c.strokeStyle = page;
+  c.lineWidth = 4;
+  if (h.words && Math.max(h.w, h.d) * m[0] > 18) {
+    c.strokeText(h.words, cx, cy + 4);
+    c.fillStyle = sea;
+    c.fillText(h.words, cx, cy + 4);
+  }
+  c.restore();
+}
+
+// body draws what lies in a pocket: filled with fine lines.
+function body(c, m, s, ink, page) {
+  c.save();
+  outline(c, m, { ...s, w: s.shape === "block" || s.shape === "square" ? s.long : s.across, d: s.across });
+  c.fillStyle = page;
+  c.fill();
+  c.strokeStyle = ink;
+  c.lineWidth = 1.2;
+  c.stroke();
+  c.clip();
+  c.lineWidth = 0.7;
+  c.beginPath();
+  const r = (Math.max(s.across, s.long) * m[0]) / 2 + 2, cx = m[0] * s.x + m[4], cy = m[3] * s.y + m[5];
+  for (let k = -2 * r; k < 2 * r; k += 4) { c.moveTo(cx + k - r, cy - r); c.lineTo(cx + k + r, cy + r); }
+  c.stroke();
+  c.restore();
+}
+
+// leaps draws the ways on which the head is lifted.
+function leaps(c, m, overs, colour, page) {
+  c.save();
+  for (const [w, col] of [[4, page], [1.8, colour]]) {
+    c.strokeStyle = col;
+    c.lineWidth = w;
+    c.beginPath();
+    for (const [x0, y0, x1, y1] of overs) {
+      const ax = m[0] * x0 + m[4], ay = m[3] * y0 + m[5], bx = m[0] * x1 + m[4], by = m[3] * y1 + m[5];
+      c.moveTo(ax, ay);
+      c.quadraticCurveTo((ax + bx) / 2, (ay + by) / 2 - Math.min(30, Math.hypot(bx - ax, by - ay) / 4), bx, by);
+    }
+    c.stroke();
+  }
+  c.restore();
+}
+
+// way draws where the head goes, as a dashed line.
+function way(c, m, pts, colour) {
+  c.save();
+  c.strokeStyle = colour;
+  c.lineWidth = 1.5;
+  c.setLineDash([4, 3]);
+  c.beginPath();
+  pts.forEach((p, i) => c[i ? "lineTo" : "moveTo"](m[0] * p[0] + m[4], m[3] * p[1] + m[5]));
+  c.stroke();
+  c.restore();
+}
+
+// pin marks a numbered place.
+function pin(c, x, y, text, colour, page) {
+  c.beginPath();
+  c.arc(x, y, 9, 0, 2 * Math.PI);
+  c.fillStyle = page;
+  c.fill();
+  c.strokeStyle = colour;
+  c.lineWidth = 1.5;
+  c.stroke();
+  c.fillStyle = colour;
+  c.font = '600 12px "Source Sans 3 Variable", sans-serif';
+  c.textAlign = "center";
+  c.fillText(text, x, y + 4);
+  c.textAlign = "left";
 }
 
 // A dense layer is painted once and kept as a picture for as long as window,
@@ -305,4 +415,18 @@ export function nearest(g, from, to, x, y, reach, travel) {
     if (e < d) { d = e; best = i; }
   }
   return best;
+}
+
+// zooms lets the wheel zoom at the pointer; redraw draws both pages.
+export function zooms(canvas, view, redraw) {
+  canvas.addEventListener("wheel", (e) => {
+    e.preventDefault();
+    const r = canvas.getBoundingClientRect();
+    const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
+    view.zoom = Math.max(0.5, Math.min(60, view.zoom * Math.exp(-e.deltaY / 300)));
+    const [x1, y1] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
+    view.dx += x - x1;
+    view.dy += y - y1;
+    redraw();
+  }, { passive: false });
 }

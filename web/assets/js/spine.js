@@ -63,7 +63,7 @@ export class Spine {
 
   // draw paints the spine at a fold. With a rest, everything from the fold up to
   // the next ear takes its colour and what is done fades.
-  draw(fold, ears, bands, rest, inside) {
+  draw(fold, ears, bands, rest, inside, mutes, sits = []) {
     this.layout(fold);
     const { svg, book: b, w } = this;
     svg.setAttribute("viewBox", `0 0 ${w} ${this.h}`);
@@ -79,12 +79,13 @@ export class Spine {
         if (d) out.push(el("path", { d, fill: colour, "fill-opacity": rest && a < fold ? 0.3 : 1 }));
       }
     }
+    this.hollows(out, sits);
     const strips = this.strips(runs, N);
     if (strips) out.push(el("path", { d: strips, class: "spine-strip" }));
     out.push(el("path", { d: this.shape(runs, 1, N + 1), class: "spine-edge" }));
-    out.push(el("path", { d: `M26 ${this.base}H${w - 16}`, class: "spine-bed" }));
+    out.push(el("path", { d: `M26 ${this.y(0)}H${w - 16}`, class: "spine-bed" }));
     this.ruler(out);
-    for (const s of b.stops || []) if (s.Before > 0) {
+    for (const s of b.stops || []) if (s.Before > 0 && !mutes.some((m) => m.from <= s.Line && s.Line <= m.to)) {
       const y = this.y(this.under(s.Before));
       out.push(el("circle", { cx: this.w - 52, cy: y, r: 3.5, fill: "none", class: "spine-ear" }));
     }
@@ -94,6 +95,7 @@ export class Spine {
       out.push(c);
     }
     this.flags(out, runs, ears, fold);
+    if (!fold) return svg.replaceChildren(...out);
     const y = Math.round(this.y(this.under(fold))) + 0.5;
     out.push(el("path", { d: `M2 ${y}H${w - 4}`, class: "spine-line" }));
     const label = inside ? `in ${fold}` : fold > N ? `${N} | end` : fold === 1 ? "bed | 1" : `${fold - 1} | ${fold}`;
@@ -101,6 +103,33 @@ export class Spine {
     out.push(el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-tag" }));
     out.push(el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label));
     svg.replaceChildren(...out);
+  }
+
+  // hollows cuts the pockets out, and sets in them what is put there.
+  hollows(out, sits) {
+    const b = this.book;
+    const f = (v) => v.toFixed(1);
+    for (const h of b.hollows || []) {
+      const turn = (h.turn * Math.PI) / 180, c = Math.abs(Math.cos(turn)), s = Math.abs(Math.sin(turn));
+      const mid = this.side ? h.y : h.x;
+      const left = [], right = [];
+      for (let n = h.first, k = 0; n <= h.last; n++) {
+        while (k + 1 < h.rows.length && h.rows[k + 1][0] <= n) k++;
+        const [, w, d] = h.rows[k];
+        const half = h.shape === "hex" ? (w / Math.sqrt(3)) * Math.max(...[0, 1, 2].map((i) => Math.abs((this.side ? Math.sin : Math.cos)(turn + (i * Math.PI) / 3)))) : (this.side ? w * s + d * c : w * c + d * s) / 2;
+        const y0 = f(this.y(b.z[n - 1] - b.h[n - 1])), y1 = f(this.y(b.z[n - 1]));
+        left.push(`${f(this.x(mid - half))} ${y0}`, `${f(this.x(mid - half))} ${y1}`);
+        right.push(`${f(this.x(mid + half))} ${y0}`, `${f(this.x(mid + half))} ${y1}`);
+      }
+      const p = el("path", { d: `M${left.join("L")}L${right.reverse().join("L")}Z`, class: "spine-hollow" });
+      p.append(el("title", {}, `A pocket, ${h.words}, open from layer ${h.first} to ${h.last}`));
+      out.push(p);
+    }
+    for (const s of sits) {
+      const w = this.side ? s.y : s.x, half = Math.min(s.across, s.long) / 2;
+      const x = this.x(w - half), wide = this.x(w + half) - x, y = this.y(s.top), high = this.y(s.rest) - y;
+      out.push(s.shape === "ball" ? el("ellipse", { cx: this.x(w), cy: y + high / 2, rx: wide / 2, ry: high / 2, class: "spine-sits" }) : el("rect", { x, y, width: wide, height: Math.max(high, 1), class: "spine-sits" }));
+    }
   }
 
   // shape returns the outline of layers from … to-1. Pieces that stand above

@@ -31,7 +31,7 @@ export class Thread {
     return out;
   }
 
-  draw(data, k, t, ears) {
+  draw(data, k, t, ears, overs = []) {
     this.data = data;
     const { svg } = this;
     const w = svg.clientWidth;
@@ -53,6 +53,19 @@ export class Thread {
       const c = el("circle", { cx: this.x(p.begin), cy: 7, r: 4, class: "mark-dot", "data-path": data.paths.indexOf(p) });
       c.append(el("title", {}, b.reason));
       out.push(c);
+    }
+    if (overs.length) { // small leaps, where the head is lifted over what stands proud
+      let d = "", last = -9;
+      for (const o of overs) {
+        const p = data.paths.find((q) => q.line >= o.line);
+        const x = p ? this.x(p.begin) : this.x(data.seconds);
+        if (x - last < 5) continue;
+        last = x;
+        d += `M${(x - 5).toFixed(1)} 13q5 -9 10 0`;
+      }
+      const leap = el("path", { d, class: "thread-leap" });
+      leap.append(el("title", {}, `lifted ${overs.length} times over what stands proud`));
+      out.push(leap);
     }
     for (const e of ears) {
       const p = data.paths.find((q) => q.line >= e.line);

@@ -1,0 +1,416 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+	"dogear/store"
+)
+
+// kitView is the Kit as drawers.
+type kitView struct {
+	Printers   []printerView
+	Filaments  []filamentView
+	Inserts    []insertView
+	Routines   []routineView
+	Undo, Redo bool
+}
+
+type printerView struct {
+	Key, Name, Size, Stops, Remarks string
+	Plan                            bedPlan
+}
+
+type filamentView struct{ Key, Name, Colour, Material, Heats, Feed string }
+
+type insertView struct {
+	Key, Sizes string
+	Shape      shapeView
+}
+
+type routineView struct {
+	Key, Sentence string
+	Shipped       bool
+}
+
+// kitPage shows the drawers.
+func (s *Server) kitPage(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	v := kitView{Undo: kit.Undo, Redo: kit.Redo}
+	for _, key := range kit.Keys[plan.Printers] {
+		p := kit.Printers[key]
+		v.Printers = append(v.Printers, printerView{Key: key, Name: p.Name, Size: fmt.Sprintf("%g × %g mm, %g high", p.Bed[2]-p.Bed[0], p.Bed[3]-p.Bed[1], p.Top), Stops: stops(&p), Remarks: remarks(&p), Plan: newBedPlan(&p, 132)})
+	}
+	for _, key := range kit.Keys[plan.Filaments] {
+		f := kit.Filaments[key]
+		v.Filaments = append(v.Filaments, filamentView{key, f.Name, f.Colour, f.Material, heats(&f), feeds(&f)})
+	}
+	for _, key := range kit.Keys[plan.Inserts] {
+		i := kit.Inserts[key]
+		v.Inserts = append(v.Inserts, insertView{key, sizes(&i), newShape(&i)})
+	}
+	v.Routines = routineList(kit)
+	return s.page(c, "kit", fiber.Map{"Title": "Kit", "At": "kit", "V": v})
+}
+
+// stops says how a printer is told to stop.
+func stops(p *plan.Printer) string {
+	var words []string
+	same := p.StopWord(plan.Colour)
+	for _, k := range plan.Kinds[:3] {
+		if w := p.StopWord(k); w != same {
+			same = ""
+		}
+		words = append(words, strings.ToLower(kindWords[k])+" "+p.StopWord(k))
+	}
+	if same != "" {
+		return "stops with " + same
+	}
+	return "stops with: " + strings.Join(words, ", ")
+}
+
+func remarks(p *plan.Printer) string {
+	var out []string
+	if p.Silent {
+		out = append(out, "makes no tones")
+	}
+	if p.Blank {
+		out = append(out, "shows no messages")
+	}
+	if len(p.SettleBefore)+len(p.SettleAfter) > 0 {
+		out = append(out, "settles round a stop")
+	}
+	if p.Resume != "" {
+		out = append(out, p.Resume)
+	}
+	return strings.Join(out, " · ")
+}
+
+func heats(f *plan.Filament) string {
+	pair := func(v [2]float64) string {
+		switch {
+		case v[0] == 0 && v[1] == 0:
+			return ""
+		case v[0] == 0 || v[1] == 0 || v[0] == v[1]:
+			return fmt.Sprintf("%g °C", max(v[0], v[1]))
+		}
+		return fmt.Sprintf("%g, then %g °C", v[0], v[1])
+	}
+	n, b := pair(f.Nozzle), pair(f.Bed)
+	switch {
+	case n == "" && b == "":
+		return "as hot as the file has it"
+	case n == "":
+		return "bed " + b
+	case b == "":
+		return "nozzle " + n
+	}
+	return "nozzle " + n + " · bed " + b
+}
+
+func feeds(f *plan.Filament) string {
+	out := []string{fmt.Sprintf("purge %g mm", f.Purge)}
+	if f.Load > 0 {
+		out = append(out, fmt.Sprintf("load %g mm", f.Load))
+	}
+	if f.Unload > 0 {
+		out = append(out, fmt.Sprintf("unload %g mm", f.Unload))
+	}
+	return strings.Join(out, " · ")
+}
+
+func sizes(i *plan.InsertPart) string {
+	var out []string
+	switch {
+	case i.Shape == "ball":
+		out = append(out, fmt.Sprintf("⌀ %g mm", i.Across))
+	case i.Shape == "block" && i.Length > 0:
+		out = append(out, fmt.Sprintf("%g × %g × %g mm", i.Length, i.Across, i.Height))
+	case i.Shape == "hex" || i.Shape == "square":
+		out = append(out, fmt.Sprintf("%g mm across flats, %g high", i.Across, i.Height))
+	default:
+		out = append(out, fmt.Sprintf("⌀ %g mm, %g high", i.Across, i.Height))
+	}
+	if i.Magnet {
+		out = append(out, "magnet")
+	} else if i.Steel {
+		out = append(out, "steel")
+	}
+	if i.Grams > 0 {
+		out = append(out, fmt.Sprintf("%g g", i.Grams))
+	}
+	return strings.Join(out, " · ")
+}
+
+// drawer returns the drawer of a request.
+func drawer(c fiber.Ctx) (string, error) {
+	d := c.Params("drawer")
+	if !slices.Contains(plan.Drawers, d) {
+		return "", fiber.NewError(fiber.StatusNotFound, "The Kit has no such drawer.")
+	}
+	return d, nil
+}
+
+// kitEdit shows one item to be changed, or an empty one.
+func (s *Server) kitEdit(c fiber.Ctx) error {
+	d, err := drawer(c)
+	if err != nil {
+		return err
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	key := c.Query("key")
+	m := fiber.Map{"At": "kit", "Key": key, "Drawer": d, "New": key == ""}
+	there := key == ""
+	switch d {
+	case plan.Printers:
+		p, ok := kit.Printers[key]
+		if key == "" {
+			p = *plan.Generic()
+			p.Name = ""
+		}
+		there = there || ok
+		m["V"], m["Title"] = printerFormOf(kit, p), or(p.Name, "A printer")
+	case plan.Filaments:
+		f, ok := kit.Filaments[key]
+		if key == "" {
+			f = plan.Filament{Colour: "#8a8f91", Purge: 30}
+		}
+		there = there || ok
+		m["V"], m["Title"] = f, or(f.Name, "A filament")
+	case plan.Inserts:
+		i, ok := kit.Inserts[key]
+		if key == "" {
+			i = plan.InsertPart{Shape: "hex"}
+		}
+		there = there || ok
+		m["V"], m["Shapes"], m["Title"] = i, plan.Shapes, or(key, "An insert")
+	case plan.Routines:
+		return s.routinePage(c, kit, key)
+	}
+	if !there {
+		return fiber.NewError(fiber.StatusNotFound, "This is not in the Kit any more.")
+	}
+	return s.page(c, strings.TrimSuffix(d, "s"), m)
+}
+
+func or(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}
+
+// kitSave keeps what a form says about an item.
+func (s *Server) kitSave(c fiber.Ctx) error {
+	d, err := drawer(c)
+	if err != nil {
+		return err
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	key := c.FormValue("key")
+	it := plan.Item{Drawer: d, Key: key}
+	switch d {
+	case plan.Printers:
+		p, err := readPrinter(c, kit.Printers[key])
+		if err != nil {
+			return err
+		}
+		it.Doc, it.Key = p, or(key, freeKey(p.Name, kit.Keys[d]))
+	case plan.Filaments:
+		f, err := readFilament(c)
+		if err != nil {
+			return err
+		}
+		it.Doc, it.Key = f, or(key, freeKey(f.Name, kit.Keys[d]))
+	case plan.Inserts:
+		i, err := readInsert(c)
+		if err != nil {
+			return err
+		}
+		it.Doc, it.Key = i, i.Name
+		if it.Key != key && slices.Contains(kit.Keys[d], it.Key) {
+			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an insert called “%s” already", it.Key))
+		}
+		if key != "" && key != it.Key { // an ear keeps a copy, so it may be called otherwise
+			if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: d, Key: key}, it); err != nil {
+				return err
+			}
+			c.Set("HX-Redirect", "/kit#"+d)
+			return c.SendStatus(fiber.StatusOK)
+		}
+	default:
+		return fiber.ErrMethodNotAllowed
+	}
+	if err := s.cfg.Store.Put(c.Context(), it); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/kit#"+d)
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// freeKey makes a key of a name that none of the others is.
+func freeKey(name string, keys []string) string {
+	base := strings.ToLower(strings.Join(strings.Fields(name), "-"))
+	key := base
+	for k := 2; slices.Contains(keys, key); k++ {
+		key = fmt.Sprintf("%s-%d", base, k)
+	}
+	return key
+}
+
+// kitRemove takes an item out, unless a print uses it.
+func (s *Server) kitRemove(c fiber.Ctx) error {
+	d, err := drawer(c)
+	if err != nil {
+		return err
+	}
+	key := c.FormValue("key")
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(kit.Keys[d], key) {
+		return sentence(fiber.StatusNotFound, "this is not in the Kit any more")
+	}
+	if len(kit.Keys[d]) == 1 && (d == plan.Printers || d == plan.Filaments) {
+		return sentence(fiber.StatusConflict, "the last one stays: a print needs one")
+	}
+	if by, err := s.usedBy(c, d, key); err != nil || by != "" {
+		if err != nil {
+			return err
+		}
+		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” uses it; choose another there first", by))
+	}
+	if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: d, Key: key}); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/kit#"+d)
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// usedBy names a print, or a printer, that uses an item.
+func (s *Server) usedBy(c fiber.Ctx, d, key string) (string, error) {
+	prints, err := s.cfg.Store.Prints(c.Context())
+	if err != nil {
+		return "", err
+	}
+	for _, pr := range prints {
+		p, _, _, err := s.cfg.Store.Plan(c.Context(), pr.ID)
+		if err != nil {
+			return "", err
+		}
+		used := d == plan.Printers && p.Uses.Printer == key
+		if _, own := p.Filaments[key]; d == plan.Filaments && !own {
+			used = p.First == key
+			for _, e := range p.Ears {
+				used = used || e.Filament == key
+			}
+		}
+		if _, own := p.Routines[key]; d == plan.Routines && !own {
+			for _, e := range p.Ears {
+				var name string
+				used = used || json.Unmarshal(e.Routine, &name) == nil && name == key
+			}
+		}
+		if used {
+			return pr.Title, nil
+		}
+	}
+	if d == plan.Routines {
+		kit, err := s.cfg.Store.Kit(c.Context())
+		if err != nil {
+			return "", err
+		}
+		for _, p := range kit.Printers {
+			for _, name := range p.Routine {
+				if name == key {
+					return p.Name, nil
+				}
+			}
+		}
+	}
+	return "", nil
+}
+
+func (s *Server) kitUndo(c fiber.Ctx) error { return s.kitStep(c, s.cfg.Store.UndoKit(c.Context())) }
+
+func (s *Server) kitRedo(c fiber.Ctx) error { return s.kitStep(c, s.cfg.Store.RedoKit(c.Context())) }
+
+func (s *Server) kitStep(c fiber.Ctx, err error) error {
+	if err != nil {
+		return err
+	}
+	c.Set("HX-Refresh", "true")
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// kitFile sends the Kit as dogear-kit/1.
+func (s *Server) kitFile(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Disposition", `attachment; filename="dogear-kit.json"`)
+	return c.JSON(kit.Kit)
+}
+
+// openKit puts what a kit file holds into the Kit, over what has the same name.
+func (s *Server) openKit(c fiber.Ctx) error {
+	k, err := plan.ParseKit(bytes.NewReader([]byte(c.FormValue("kit"))))
+	if err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	if err := s.cfg.Store.Put(c.Context(), k.Items()...); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/kit")
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// routineList is what can be run at an ear: one's own routines, then those that
+// ship and are not covered by one of the same name.
+func routineList(kit *store.Kit) []routineView {
+	p := plan.Plan{Format: plan.Format, Printer: plan.Generic()}
+	var out []routineView
+	add := func(key string, r plan.Routine, shipped bool) {
+		var words []string
+		e := plan.Ear{Kind: plan.Own}
+		if len(r) == 3 && r[0].Do == "stop" { // all it can be is a printer that does the rest
+			e.Stop = "M600"
+		}
+		for _, s := range r[:max(len(r)-2, 0)] {
+			words = append(words, s.Words(&p, &e))
+		}
+		out = append(out, routineView{key, strings.Join(words, ". ") + ".", shipped})
+	}
+	for _, key := range kit.Keys[plan.Routines] {
+		add(key, kit.Routines[key], false)
+	}
+	for _, key := range plan.BuiltinNames() {
+		if _, ok := kit.Routines[key]; !ok {
+			add(key, plan.Builtin()[key], true)
+		}
+	}
+	return out
+}
+
+// editURL is where an item is changed.
+func editURL(drawer, key string) string {
+	return "/kit/" + drawer + "/edit?key=" + url.QueryEscape(key)
+}

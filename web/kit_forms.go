@@ -1,0 +1,196 @@
+package web
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+	"dogear/store"
+)
+
+// printerForm is a printer as its form shows it.
+type printerForm struct {
+	plan.Printer
+	Kinds         []kindForm
+	PlacesText    string
+	Before, After string
+	KnowsText     string
+	Plan          bedPlan
+}
+
+// kindForm is how a printer stops for one kind of ear.
+type kindForm struct {
+	Key, Name, Word, Usual string
+	Routines               []choice
+}
+
+func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
+	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"), After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"), Plan: newBedPlan(&p, 300)}
+	for _, name := range sortedKeys(p.Places) {
+		v.PlacesText += fmt.Sprintf("%s %g %g\n", name, p.Places[name][0], p.Places[name][1])
+	}
+	for _, k := range plan.Kinds {
+		f := kindForm{Key: strings.ReplaceAll(k, " ", "-"), Name: kindWords[k], Word: p.Stop[k], Usual: plan.Usual[k]}
+		f.Routines = append(f.Routines, choice{"", "as usual: " + plan.Usual[k], p.Routine[k] == ""})
+		for _, r := range routineList(kit) {
+			f.Routines = append(f.Routines, choice{r.Key, r.Key, p.Routine[k] == r.Key})
+		}
+		v.Kinds = append(v.Kinds, f)
+	}
+	return v
+}
+
+func sortedKeys[T any](m map[string]T) []string {
+	var out []string
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// readPrinter reads a printer's form; what it does not show stays as it was.
+func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
+	p := was
+	var err error
+	bad := func(text string) (plan.Printer, error) {
+		return p, sentence(fiber.StatusUnprocessableEntity, text)
+	}
+	if p.Name = clip(c.FormValue("name")); p.Name == "" {
+		return bad("give the printer a name")
+	}
+	for i, f := range []string{"x0", "y0", "x1", "y1"} {
+		if p.Bed[i], err = number(c, f, -2000, 2000); err != nil {
+			return p, err
+		}
+	}
+	if p.Top, err = number(c, "top", 1, 5000); err != nil {
+		return p, err
+	}
+	for i, f := range []string{"park_x", "park_y"} {
+		if p.Park[i], err = number(c, f, -2000, 2000); err != nil {
+			return p, err
+		}
+	}
+	for _, n := range []struct {
+		name string
+		to   *float64
+	}{{"head_reach", &p.Head[0]}, {"head_free", &p.Head[1]}, {"gantry", &p.Gantry}} {
+		if *n.to, err = number(c, n.name, 0, 1000); err != nil {
+			return p, err
+		}
+	}
+	p.Places = nil
+	for _, l := range lines(c.FormValue("places")) {
+		w := strings.Fields(l)
+		if len(w) < 3 {
+			return bad(fmt.Sprintf("the place “%s” is written as a name, X and Y: brush 200 5", clip(l)))
+		}
+		x, err1 := strconv.ParseFloat(w[len(w)-2], 64)
+		y, err2 := strconv.ParseFloat(w[len(w)-1], 64)
+		if err1 != nil || err2 != nil {
+			return bad(fmt.Sprintf("the place “%s” is written as a name, X and Y: brush 200 5", clip(l)))
+		}
+		if p.Places == nil {
+			p.Places = map[string][2]float64{}
+		}
+		p.Places[strings.Join(w[:len(w)-2], " ")] = [2]float64{x, y}
+	}
+	p.Stop, p.Routine = map[string]string{}, map[string]string{}
+	for _, k := range plan.Kinds {
+		key := strings.ReplaceAll(k, " ", "-")
+		if w := clip(c.FormValue("stop_" + key)); w != "" {
+			p.Stop[k] = w
+		}
+		if r := c.FormValue("routine_" + key); r != "" {
+			p.Routine[k] = r
+		}
+	}
+	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")), lines(c.FormValue("knows"))
+	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
+	p.Resume = clip(c.FormValue("resume"))
+	if err := p.Check(); err != nil {
+		return bad(err.Error())
+	}
+	return p, nil
+}
+
+// lines splits a text that a person typed into lines, empty ones left out.
+func lines(text string) []string {
+	var out []string
+	for _, l := range strings.Split(strings.ReplaceAll(text, "\r", ""), "\n") {
+		if l = strings.TrimSpace(l); l != "" {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+func readFilament(c fiber.Ctx) (plan.Filament, error) {
+	var f plan.Filament
+	if f.Name = clip(c.FormValue("name")); f.Name == "" {
+		return f, sentence(fiber.StatusUnprocessableEntity, "give the filament a name")
+	}
+	f.Colour, f.Material = strings.ToLower(c.FormValue("colour")), clip(c.FormValue("material"))
+	for _, n := range []struct {
+		name string
+		to   *float64
+		high float64
+	}{
+		{"nozzle_first", &f.Nozzle[0], 500}, {"nozzle", &f.Nozzle[1], 500}, {"bed_first", &f.Bed[0], 200}, {"bed", &f.Bed[1], 200},
+		{"purge", &f.Purge, 2000}, {"load", &f.Load, 2000}, {"unload", &f.Unload, 2000}, {"diameter", &f.Diameter, 5}, {"density", &f.Density, 20},
+	} {
+		v, err := number(c, n.name, 0, n.high)
+		if err != nil {
+			return f, err
+		}
+		*n.to = v
+	}
+	if err := f.Check(); err != nil {
+		return f, sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return f, nil
+}
+
+func readInsert(c fiber.Ctx) (plan.InsertPart, error) {
+	i := plan.InsertPart{Name: clip(c.FormValue("name")), Shape: c.FormValue("shape"), Steel: c.FormValue("steel") != "", Magnet: c.FormValue("magnet") != ""}
+	if i.Name == "" {
+		return i, sentence(fiber.StatusUnprocessableEntity, "give the insert a name")
+	}
+	for _, n := range []struct {
+		name string
+		to   *float64
+	}{{"across", &i.Across}, {"length", &i.Length}, {"inner", &i.Inner}, {"height", &i.Height}, {"grams", &i.Grams}, {"tolerance", &i.Tolerance}} {
+		v, err := number(c, n.name, 0, 500)
+		if err != nil {
+			return i, err
+		}
+		*n.to = v
+	}
+	if i.Across == 0 {
+		return i, sentence(fiber.StatusUnprocessableEntity, "say how wide the insert is")
+	}
+	if i.Shape == "ball" {
+		i.Height = i.Across
+	}
+	if i.Height == 0 {
+		return i, sentence(fiber.StatusUnprocessableEntity, "say how high the insert is")
+	}
+	if err := i.Check(); err != nil {
+		return i, sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return i, nil
+}
+
+// planPreview draws the bed as a form that is being filled in says.
+func (s *Server) planPreview(c fiber.Ctx) error {
+	p, err := readPrinter(c, plan.Printer{})
+	if err != nil {
+		return err
+	}
+	return c.Render("_bed", newBedPlan(&p, 300))
+}

@@ -1,0 +1,128 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dogear/core/archive"
+	"dogear/core/layer"
+	"dogear/demo"
+)
+
+// TestPickupPages goes from what is known to a file, and through a second
+// failure.
+func TestPickupPages(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	id, refused := c.bring("wall.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := fmt.Sprintf("/prints/%d", id)
+	u := p + "/pickup"
+	c.page(t, u, "What happened?", "one thing is enough to begin")
+	c.steps(t, []step{
+		{u + "/write", nil, 409, "ay first what you know"},
+		{u + "/evidence", []string{"kind", "touch", "value", "9,05"}, 200, "one island, no openings; laid last: "},
+		{u + "/write", nil, 409, "ake the place first"},
+		{u + "/evidence", []string{"kind", "touch", "value", "much"}, 422, "is no number"},
+		{u + "/evidence", []string{"kind", "touch", "value", "900"}, 422, "is not a height"},
+		{u + "/evidence", []string{"kind", "guess", "value", "9"}, 422, "hoose what you know"},
+		{u + "/evidence", []string{"kind", "counted", "value", "3"}, 422, "from which layer"},
+		{u + "/evidence", []string{"kind", "display", "x", "1", "y", "", "z", "3"}, 422, "X, Y and Z"},
+		{u + "/evidence", []string{"kind", "display", "x", "1", "y", "1", "z", "3"}, 422, "o move passes"},
+		{u + "/evidence", []string{"kind", "minutes", "value", "soon"}, 422, "3:12"},
+		{u + "/evidence", []string{"kind", "counted", "value", "3", "from", "27"}, 200, "3 above layer 27"},
+		{u + "/evidence", []string{"kind", "percent", "value", "90"}, 200, "Did the printer go on without filament?"},
+		{u + "/evidence/remove", []string{"index", "2"}, 200, "Proposed: layer 30"},
+		{u + "/undo", nil, 200, "Did the printer go on without filament?"},
+		{u + "/redo", nil, 200, "Proposed: layer 30"},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		{u + "/choice", []string{"layer", "300"}, 422, "no layer 300"},
+		{u + "/choice", []string{"start", "redo"}, 200, "Layer 30 is laid again"},
+		{u + "/choice", []string{"start", "soon"}, 422, "can start with"},
+		{u + "/choice", []string{"z", "guess"}, 422, "is kept, touched"},
+		{u + "/choice", []string{"start", "mid"}, 200, "inside layer 31"},
+		{u + "/choice", []string{"line", "99999999"}, 422, "no such line"},
+		{u + "/choice", []string{"start", "next"}, 200, "begins with layer 31"},
+		{u + "/choice", []string{"all", "1", "dz", "0,1", "feeler", "0.1", "ease_layers", "2", "ease_speed", "80", "ease_hotter", "5", "prime", "15"}, 200, "M220 S80"},
+		{u + "/choice", []string{"all", "1", "dz", "50"}, 422, "from -2 to 2"},
+		{u + "/choice", []string{"all", "1", "prime_at", "left"}, 422, "is no place"},
+		{u + "/choice", []string{"all", "1"}, 200, "G92 Z9"},
+		{u + "/choice", []string{"loose", "1"}, 200, "Write the loose top"},
+		{u + "/choice", []string{"loose", "0"}, 200, "Write the pick-up"},
+	})
+	// Homing on the part is refused with a picture; words are needed to go on.
+	c.steps(t, []step{
+		{u + "/choice", []string{"z", "clear"}, 200, "ay where Z is homed"},
+		{u + "/choice", []string{"all", "1", "home_at", "110 110"}, 200, "data-refused"},
+		{u + "/write", nil, 409, "would run into the part"},
+		{u + "/accept", []string{"code", "homes-onto-part", "words", "yes"}, 422, "write: i have looked"},
+		{u + "/accept", []string{"code", "homes-onto-part", "words", "I have looked and I will watch."}, 200, "You have taken this upon yourself"},
+		{u + "/accept", []string{"code", "homes-onto-part", "back", "1"}, 200, "cannot be written"},
+		{u + "/choice", []string{"all", "1", "home_at", "20, 20"}, 200, "Write the pick-up"},
+		{u + "/choice", []string{"z", "touch"}, 200, "Write the pick-up"},
+	})
+	// A line of the start-up is turned, and back.
+	line := fmt.Sprint(1 + strings.Count(string(file[:bytes.Index(file, []byte("G28"))]), "\n"))
+	c.steps(t, []step{
+		{u + "/flip", []string{"line", line, "on", "1"}, 200, "may bring the nozzle down"},
+		{u + "/flip", []string{"line", line, "on", "1"}, 200, "Write the pick-up"},
+		{u + "/write", nil, 200, ""},
+	})
+	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	if !strings.HasSuffix(out, string(file[ix.Layers[30].Offset:])) || !strings.Contains(out, "G92 Z9 ") {
+		t.Error("the rest is not the original")
+	}
+	c.page(t, u, "Earlier pick-ups", "from layer 31", "What happened?")
+	if body := c.page(t, "/", "failed at 9.0 mm: pick it up", "url(#ghost)"); strings.Count(body, "pick it up") != 1 {
+		t.Error("other prints failed too")
+	}
+	// It fails a second time; the line was counted in the pick-up's file.
+	length := strings.Count(out[:strings.Index(out, "; dogear pick-up ends")], "\n") + 1
+	inside := ix.Layers[49].First + 1
+	c.steps(t, []step{
+		{u + "/evidence", []string{"kind", "line", "value", fmt.Sprint(inside - ix.Layers[30].Fold + 1 + int64(length)), "of", "1"}, 200, fmt.Sprintf("line %s", group(inside))},
+		{u + "/evidence", []string{"kind", "line", "value", "3", "of", "1"}, 422, "lies in the opening"},
+		{u + "/evidence", []string{"kind", "line", "value", "3000", "of", "9"}, 422, "no such pick-up"},
+		{u + "/choice", []string{"line", fmt.Sprint(inside)}, 200, "inside layer"},
+		{u + "/write", nil, 200, ""},
+	})
+	if _, out := c.do("GET", p+"/pickups/2", nil, nil); !strings.HasSuffix(out, "\n"+strings.Join(strings.Split(string(file), "\n")[inside-1:], "\n")) {
+		t.Error("the second rest is not the original")
+	}
+	if _, text := c.do("GET", u+"/touch", nil, nil); !strings.Contains(text, "M0 Place 3") {
+		t.Errorf("%.300s", text)
+	}
+	c.steps(t, []step{{p + "/pickups/1/remove", nil, 200, "Forgotten"}})
+	if code, _ := c.do("GET", p+"/pickups/1", nil, nil); code != 404 {
+		t.Error(code)
+	}
+}
+
+// TestPickupKeepsEars writes the ears that are still to come, and heats for the
+// filament that is on the printer.
+func TestPickupKeepsEars(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	id, _ := c.bring("wall.gcode", file)
+	p := fmt.Sprintf("/prints/%d", id)
+	c.steps(t, []step{
+		{"/kit/filaments", []string{"key", "white", "name", "Gull white", "colour", "#ece6d8", "nozzle", "228", "purge", "45"}, 200, ""},
+		{p + "/ears", []string{"before", "10", "filament", "white"}, 200, ""},
+		{p + "/ears", []string{"before", "50", "filament", "red"}, 200, ""},
+		{p + "/pickup/choice", []string{"layer", "30"}, 200, "1 ear still to come is kept"},
+		{p + "/pickup/write", nil, 200, ""},
+	})
+	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	if !strings.Contains(out, "\nM109 S228") || strings.Contains(out, "; dogear ear a1:") || !strings.Contains(out, "; dogear ear a2:") {
+		t.Errorf("%.2000s", out)
+	}
+}

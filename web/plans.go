@@ -1,0 +1,244 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"reflect"
+	"regexp"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/edit"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+	"dogear/store"
+)
+
+// planFile sends what is marked as a plan that the command line understands,
+// with all it uses and with where its ears lie, for other slicings.
+func (s *Server) planFile(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	p := m.plan
+	if err := routine.Anchor(b.src, b.ix, p); err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	used := map[string]bool{p.First: true}
+	named := map[string]bool{}
+	for _, e := range p.Ears {
+		used[e.Filament] = true
+		var name string
+		if json.Unmarshal(e.Routine, &name) == nil {
+			named[name] = true
+		} else if len(e.Routine) == 0 {
+			named[p.Printer.Routine[e.Kind]] = true
+		}
+	}
+	for key := range p.Filaments {
+		if !used[key] {
+			delete(p.Filaments, key)
+		}
+	}
+	for name := range p.Routines {
+		if !named[name] {
+			delete(p.Routines, name)
+		}
+	}
+	p.Uses = plan.Uses{}
+	p.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name}
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))
+	return c.JSON(p)
+}
+
+// openPlan lays a plan onto a print, in place of what is marked in it. A plan
+// that was made for another file is laid on by height, and what moved is said.
+func (s *Server) openPlan(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	text := c.FormValue("plan")
+	p, err := plan.Parse(strings.NewReader(text))
+	if err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	var brought struct {
+		Printer *json.RawMessage `json:"printer"`
+	}
+	if json.Unmarshal([]byte(text), &brought) != nil || brought.Printer == nil {
+		p.Printer = nil
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	var report []layer.Finding
+	if p.File == nil || p.File.SHA256 != b.print.SHA256 {
+		if report, err = routine.Reanchor(b.src, b.ix, p); err != nil {
+			return err
+		}
+	}
+	p.File = nil
+	lean(p, kit)
+	if err := s.sound(p, kit); err != nil {
+		return err
+	}
+	full := *p
+	full.Filaments, full.Routines = merged(kit.Filaments, p.Filaments), merged(kit.Routines, p.Routines)
+	(&marked{plan: &full, kit: kit}).printer()
+	if _, err := routine.Apply(b.src, b.ix, &full, b.found()); err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	err = s.cfg.Store.Change(c.Context(), b.print.ID, func(doc *plan.Plan) error {
+		if p.Uses.Printer == "" && p.Printer == nil {
+			p.Uses, p.Printer = doc.Uses, doc.Printer
+		}
+		if p.First == "" {
+			p.First = doc.First
+		}
+		*doc = *p
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.sendMargin(c, b, fmt.Sprintf("The plan is laid on: %s.", earsWord(len(p.Ears))), report...)
+}
+
+func earsWord(n int) string {
+	if n == 1 {
+		return "1 ear"
+	}
+	return fmt.Sprintf("%d ears", n)
+}
+
+// lean takes out of a plan what the Kit holds just so; the rest stays with the
+// print that the plan is laid onto and touches no other.
+func lean(p *plan.Plan, kit *store.Kit) {
+	for key, f := range p.Filaments {
+		if k, ok := kit.Filaments[key]; ok && k == f {
+			delete(p.Filaments, key)
+		}
+	}
+	for name, r := range p.Routines {
+		if k, ok := kit.Routines[name]; ok && reflect.DeepEqual(k, r) {
+			delete(p.Routines, name)
+		}
+	}
+	p.Uses = plan.Uses{}
+	if p.Printer == nil {
+		return
+	}
+	for _, key := range kit.Keys[plan.Printers] {
+		if k := kit.Printers[key]; k.Name == p.Printer.Name {
+			p.Uses.Printer, p.Printer = key, nil
+			return
+		}
+	}
+}
+
+// takeOver makes an ear of a stop that was in the file: its line is muted and
+// the printer is stopped by a routine instead.
+func (s *Server) takeOver(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		m, err := span(c, b)
+		if err != nil {
+			return "", err
+		}
+		word := ""
+		for _, st := range b.ix.Stops {
+			if st.Line == m.From && st.Before > 0 {
+				word = st.Word
+			}
+		}
+		if word == "" {
+			return "", sentence(fiber.StatusNotFound, "there is no stop on this line")
+		}
+		e := plan.Ear{ID: freeID(p), Kind: plan.Insert, Stop: word, BeforeLine: m.From}
+		place := fmt.Sprintf("line %d", m.From)
+		n, inside := routine.Place(b.ix, &e)
+		if inside == 0 {
+			place = fmt.Sprintf("layer %d", n)
+		}
+		if err := put(b, p, &e, place); err != nil {
+			return "", err
+		}
+		if plan.DoesItAll(word) {
+			if f := another(b, p, &e, kit.Keys[plan.Filaments]); f != "" {
+				e.Kind, e.Filament = plan.Colour, f
+			}
+		}
+		p.Ears = append(p.Ears, e)
+		p.Mutes = append(p.Mutes, plan.Span{From: m.From, To: m.From})
+		return fmt.Sprintf("Taken over: the stop of line %s is an ear now, %s.", group(m.From), where(e)), nil
+	})
+}
+
+// suffix is what Dogear puts behind the name of a file it writes.
+var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted)$`)
+
+// takeOut puts the file as it was before Dogear wrote into it on the shelf,
+// with what stood in it as ears again. The print it is taken out of stays.
+func (s *Server) takeOut(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	taken, err := routine.TakeOut(b.src)
+	if err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	up, err := s.cfg.Store.Begin(c.Context())
+	if err != nil {
+		return err
+	}
+	defer up.Abandon()
+	if _, err := io.Copy(up, edit.NewReader(b.src, taken.Edits)); err != nil {
+		return err
+	}
+	name := b.print.Name
+	ext := ""
+	if i := strings.LastIndexByte(name, '.'); i > 0 {
+		name, ext = name[:i], name[i:]
+	}
+	name = suffix.ReplaceAllString(name, "") + ext
+	if err := up.Finish(name, titleOf(name)); err != nil {
+		return err
+	}
+	p, err := s.cfg.Store.Print(c.Context(), up.ID)
+	if err != nil {
+		return err
+	}
+	err = s.cfg.Store.Change(c.Context(), p.ID, func(doc *plan.Plan) error {
+		taken.Plan.Printer = nil
+		lean(taken.Plan, kit)
+		*doc = *taken.Plan
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if p.Bytes > s.jobs.atOnce {
+		s.jobs.start(p)
+		c.Set("HX-Redirect", "/")
+		return c.SendStatus(fiber.StatusOK)
+	}
+	if err := s.jobs.read(c.Context(), p); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d", p.ID))
+	return c.SendStatus(fiber.StatusOK)
+}
