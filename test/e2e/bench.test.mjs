@@ -35,8 +35,8 @@ test("the numerals of the tide gauge: one landmark, one key", async () => {
   await p.waitForSelector('[data-cover][data-shown^="below/"]');
   assert.equal(await colours(p, "[data-cover] canvas", [184, 54, 43]), 0);
   // Moving the ear moves the colours; undo brings them back.
-  await p.fill('[data-ear] input[name="before"]', "17");
-  await p.press('[data-ear] input[name="before"]', "Enter");
+  await p.fill('[data-ear] input[name="where"]', "17");
+  await p.press('[data-ear] input[name="where"]', "Enter");
   await p.waitForSelector('[data-ear][data-before="17"]');
   await axe(p, "the bench with its cover");
   assert.deepEqual(p.problems, []);
@@ -73,7 +73,7 @@ test("the nameplate's letters: a fold inside layer 1", async () => {
 test("the buoy's pocket: last open, with its cover shown", async () => {
   const p = await page(browser);
   await open(p, at("buoy"));
-  assert.equal(await height(p), "10.80");
+  assert.equal(await height(p), "15.80");
   await p.waitForFunction(() => /covered here: 1\d\d mm²/.test(document.querySelector('[data-out="right-hover"]').textContent));
   // Hovering a path tells what it is.
   const box = await (await p.$('[data-page="left"]')).boundingBox();

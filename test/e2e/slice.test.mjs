@@ -73,8 +73,8 @@ test("from a dropped file to a file that prints", async () => {
   await p.keyboard.press("ArrowUp");
   await p.click("[data-plain]");
   await p.waitForSelector('[data-ear][data-before="7"]');
-  await p.fill('[data-ear][data-before="7"] input[name="before"]', "8");
-  await p.press('[data-ear][data-before="7"] input[name="before"]', "Enter");
+  await p.fill('[data-ear][data-before="7"] input[name="where"]', "8");
+  await p.press('[data-ear][data-before="7"] input[name="where"]', "Enter");
   await p.waitForSelector('[data-ear][data-before="8"]');
   await p.keyboard.press("Escape");
   await p.click('[data-jump="6"]');

@@ -1,0 +1,123 @@
+// A failed print, from what one knows about it to the file that finishes it.
+import { test, before, after } from "node:test";
+import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { axe, browse, lays, page, start } from "./dogear.mjs";
+
+let app, browser;
+before(async () => { app = await start(); browser = await browse(); });
+after(async () => { await browser.close(); await app.stop(); });
+
+const said = (p, re) => p.waitForFunction((t) => new RegExp(t).test(document.querySelector("#said").textContent), re);
+async function open(p, n) {
+  await p.goto(`${app.url}/prints/${n}/pickup`);
+  await p.waitForSelector('[data-pickup][data-ready="true"]');
+}
+async function tell(p, kind, values) {
+  if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
+  await p.selectOption("#ev-kind", kind);
+  for (const [name, v] of Object.entries(values)) await p.fill(`[data-evidence] [name="${name}"]`, v);
+  await p.click('[data-evidence] button:has-text("Take it down")');
+}
+async function save(p, click) {
+  const [d] = await Promise.all([p.waitForEvent("download"), click()]);
+  return { name: d.suggestedFilename(), text: readFileSync(await d.path(), "utf8") };
+}
+
+test("the bollard that failed at 60 %: three pieces of evidence, and the file", async () => {
+  const p = await page(browser);
+  await p.goto(app.url);
+  await p.click('a:has-text("failed at")');
+  await p.waitForSelector('[data-pickup][data-ready="true"]');
+  await p.waitForSelector('[data-proposed]');
+  await axe(p, "a pick-up that is proposed");
+  assert.equal(await p.$("[data-write]"), null, "nothing is taken silently");
+  await tell(p, "touch", { value: "41.07" });
+  await p.waitForSelector('[data-piece]:has-text("layer 205, off by 0.07")');
+  await tell(p, "caliper", { value: "41.05" });
+  await p.waitForSelector('[data-piece]:has-text("Calipers")');
+  assert.equal((await p.$$("[data-piece]")).length, 3);
+  assert.equal((await p.$$("[data-spine] .spine-bar")).length, 3);
+  assert.match(await p.textContent("h1"), /On the bed: 41\.00/);
+  await p.click('[data-proposed] button:has-text("Yes, layer 205")');
+  await p.waitForSelector("[data-write]");
+  await p.waitForSelector('[data-seal]:has-text("Nothing moves below 41.00 mm")');
+  assert.match(await p.textContent("[data-opening]"), /muted.*G28.*would bring the nozzle down onto the part/s);
+  // What does not fit is named, and taken back.
+  await tell(p, "minutes", { value: "1:40" });
+  await p.waitForSelector('[role="alert"]:has-text("Did the printer go on without filament?")');
+  await p.click("#pu-undo");
+  await p.waitForFunction(() => document.querySelectorAll("[data-piece]").length === 3);
+  await axe(p, "a pick-up");
+  const touch = await save(p, () => p.click('a:has-text("Touch check file")'));
+  assert.match(touch.name, /touch-check-205/);
+  assert.ok(!/\bE-?\d/.test(touch.text.replace(/;.*/g, "")), "no filament moves");
+  const file = await save(p, () => p.click("[data-write]"));
+  assert.equal(file.name, "mooring-bollard_pick-up-from-206.gcode");
+  // The original, to compare with: the print is not marked.
+  await p.goto(`${app.url}/prints/3`);
+  const original = await save(p, () => p.click('header a[href$="/write"]'));
+  const a = lays(original.text).out, b = lays(file.text).out.filter((m) => Number(m.split(" ")[4]) < 80 && !/^88/.test(m));
+  assert.deepEqual(b, a.slice(a.length - b.length));
+  assert.equal(b[0].split(" ")[4], "41.2");
+  assert.ok(original.text.endsWith(file.text.split("; dogear pick-up ends: from here on the original\n")[1]), "the rest is the original, byte for byte");
+  await open(p, 3);
+  assert.match(await p.textContent("[data-earlier]"), /from layer 206.*Touched with the nozzle 41\.07 mm/s);
+  assert.deepEqual(p.problems, []);
+});
+
+test("a start inside a layer, on the thread and by a click on the page", async () => {
+  const p = await page(browser);
+  await open(p, 5);
+  await p.focus("[data-spine]");
+  await p.keyboard.press("ArrowUp");
+  await said(p, "is the last good one");
+  await p.click("#st-mid");
+  await p.waitForSelector("[data-mid]:not([hidden])");
+  await p.waitForFunction(() => document.querySelector("[data-thread]").childElementCount > 4);
+  const line = async () => Number((await p.textContent('[data-out="mid-note"]')).match(/line ([\d\s\u2009]+)/)[1].replace(/\D/g, ""));
+  const before = await line();
+  await p.focus("[data-thread]");
+  await p.keyboard.press("ArrowRight");
+  await said(p, "It goes on in front of line");
+  await p.waitForTimeout(300);
+  const later = await line();
+  assert.ok(later > before);
+  const box = await (await p.$('[data-page="right"]')).boundingBox();
+  for (let i = 0; i < 12 && (await line()) === later; i++) { // a click beside every path says so
+    await p.mouse.click(box.x + box.width * (0.3 + 0.03 * i), box.y + box.height * 0.5);
+    await p.waitForTimeout(400);
+  }
+  assert.notEqual(await line(), later);
+  assert.match(await p.textContent("h1 + p"), /is laid in part · the new file begins inside layer/);
+  await p.waitForSelector("[data-seal]");
+  const file = await save(p, () => p.click("[data-write]"));
+  assert.match(file.text, /; dogear pick-up: goes on with layer \d+, line \d+/);
+  assert.deepEqual(p.problems, []);
+});
+
+test("homing onto the part is refused, with a picture", async () => {
+  const p = await page(browser, { colorScheme: "dark", viewport: { width: 1024, height: 800 } });
+  await open(p, 7);
+  await tell(p, "layer", { value: "200" });
+  await p.click('button:has-text("Yes, layer 200")');
+  await p.waitForSelector("[data-write]");
+  await p.click("#z-clear");
+  await p.waitForSelector('[data-problem]:has-text("Say where Z is homed")');
+  await p.fill("#a-home", "120, 110");
+  await p.press("#a-home", "Tab");
+  await p.waitForSelector("[data-refused]");
+  assert.equal(await p.$("[data-write]"), null);
+  await axe(p, "a refused homing at night");
+  assert.ok(await p.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "it fits 1024 px");
+  await p.fill('[data-finding="homes-onto-part"] input[name="words"]', "go on");
+  await p.click('button:has-text("Take it upon myself")');
+  await said(p, "i have looked and i will watch");
+  await p.fill("#a-home", "20, 20");
+  await p.press("#a-home", "Tab");
+  await p.waitForSelector("[data-write]");
+  await p.click("#lo-1");
+  await p.waitForSelector('[data-write]:has-text("Write the loose top")');
+  assert.match(await p.textContent('[data-finding="loose-top"]'), /Glue the face that lay on the bed/);
+  assert.deepEqual(p.problems.filter((t) => !/422/.test(t)), []);
+});
