@@ -180,3 +180,13 @@ func HarbourWall(layer float64) Solid {
 			return []island{{outer: rect(mid-half, mid-deep, mid+half, mid+deep), solid: n <= 3 || z > 25}}
 		}}
 }
+
+// Pier is a small battered wall whose slicings at 0.3 and at 0.15 mm share every
+// height of the coarser one. x moves it to the side.
+func Pier(layer, x float64) Solid {
+	return Solid{Layer: layer, First: 0.3, Layers: 1 + int(math.Round(4.5/layer)), Walls: 2, Gap: 3, Brim: 1,
+		Section: func(n int, z float64) []island {
+			in := profile(z, 0, 0, 4.8, 1.2)
+			return []island{{outer: rect(mid+x-14+in, mid-6+in, mid+x+14-in, mid+6-in), solid: n <= 2 || z > 4.4}}
+		}}
+}

@@ -90,6 +90,7 @@ func newShape(i *plan.InsertPart) shapeView {
 	v := shapeView{}
 	switch i.Shape {
 	case "hex":
+		r = min(r, 20*math.Cos(math.Pi/6)) // its corners are to stay inside
 		var pts []string
 		for k := range 6 {
 			s, c := math.Sincos(float64(k) * math.Pi / 3)

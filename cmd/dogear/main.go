@@ -19,6 +19,7 @@ type cli struct {
 	Apply     applyCmd     `cmd:"" help:"Lay a plan onto a file and write the result."`
 	Pickup    pickupCmd    `cmd:"" help:"Write a file that finishes a failed print."`
 	Touch     touchCmd     `cmd:"" help:"Write the touch check file for a pick-up."`
+	Bind      bindCmd      `cmd:"" help:"Join pieces of several slicings of one model."`
 	Proof     proofCmd     `cmd:"" help:"Say what differs between two files, and what could go wrong."`
 	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
 	Cue       cueCmd       `cmd:"" help:"Write the cue sheet of a plan: when each stop comes and what to do."`
@@ -64,7 +65,7 @@ func run(args []string) int {
 	if err := ctx.Run(); errors.Is(err, errSilent) {
 		return 1
 	} else if err != nil {
-		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON || c.Proof.JSON || c.Rehearse.JSON)
+		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON || c.Proof.JSON || c.Bind.JSON || c.Rehearse.JSON)
 	}
 	return 0
 }

@@ -106,6 +106,9 @@ func (l *learner) names(t *template, layers []Layer) bool {
 	return false
 }
 
+// mostBetween bounds the layers without a mark between two that have one.
+const mostBetween = 6
+
 // consecutive looks for a comment that stands before most layers and never
 // inside one, though some layers have none, and that shows those to be parts of
 // the layer before them: its number goes up by one each time, or, when it has
@@ -137,7 +140,15 @@ func (l *learner) consecutive(layers []Layer) []bool {
 		for i := 1; i < n && !counts; i++ {
 			thin = thin && (marked[i] || (layers[i].Z-layers[i-1].Z)*4 < steps[len(steps)/2]*3)
 		}
-		if marked[0] && thin {
+		// Where marks end for good, another file has been joined on.
+		run, longest := 0, 0
+		for _, m := range marked {
+			if run++; m {
+				run = 0
+			}
+			longest = max(longest, run)
+		}
+		if marked[0] && thin && run == 0 && longest <= mostBetween {
 			return marked
 		}
 	}

@@ -3,7 +3,6 @@ package pickup
 import (
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -559,9 +558,6 @@ func (w *writer) check() {
 	}
 }
 
-// numbered finds the number of a line.
-var numbered = regexp.MustCompile(`^\s*[Nn]\s*(\d+)`)
-
 // edits turns opening and rest into edits of the original.
 func (w *writer) edits(res *routine.Result) error {
 	end := "\n"
@@ -569,7 +565,7 @@ func (w *writer) edits(res *routine.Result) error {
 		end = "\r\n"
 	}
 	if w.ix.Numbered {
-		if err := w.recount(); err != nil {
+		if err := w.sc.Recount(w.src, w.s.Offset); err != nil {
 			return err
 		}
 	}
@@ -606,24 +602,5 @@ func (w *writer) edits(res *routine.Result) error {
 		}
 	}
 	edit.Sort(w.p.Edits)
-	return nil
-}
-
-// recount tells a printer that insists on line numbers where they go on.
-func (w *writer) recount() error {
-	buf := make([]byte, 4096)
-	n, err := w.src.ReadAt(buf, w.s.Offset)
-	if n == 0 {
-		return err
-	}
-	for line := range strings.SplitSeq(string(buf[:n]), "\n") {
-		if m := numbered.FindStringSubmatch(line); m != nil {
-			var k int64
-			if _, err := fmt.Sscan(m[1], &k); err == nil && k > 0 {
-				w.put(fmt.Sprintf("M110 N%d", k-1), "the rest of the file counts its lines from here")
-			}
-			return nil
-		}
-	}
 	return nil
 }

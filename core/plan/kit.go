@@ -123,6 +123,7 @@ type Printer struct {
 	Routine      map[string]string     `json:"routine,omitempty"`     // name of a routine by kind of ear
 	SettleBefore []string              `json:"settle_before,omitempty"`
 	SettleAfter  []string              `json:"settle_after,omitempty"`
+	Shift        []string              `json:"shift,omitempty"`  // how everything behind is lifted by {dz} mm; by G92 when empty
 	Silent       bool                  `json:"silent,omitempty"` // it has nothing to make a tone with
 	Blank        bool                  `json:"blank,omitempty"`  // it shows no messages
 	Resume       string                `json:"resume,omitempty"` // how it is told to go on, if that is odd
@@ -202,7 +203,7 @@ func (p *Printer) Check() error {
 			return fmt.Errorf("the place %q is out of range", name)
 		}
 	}
-	for _, l := range slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows) {
+	for _, l := range slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows, p.Shift) {
 		if len(l) > maxLine {
 			return fmt.Errorf("a line is longer than %d characters", maxLine)
 		}

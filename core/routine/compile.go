@@ -32,6 +32,10 @@ type Fold struct {
 	// filament with one of its own is in force; a filament that says nothing
 	// goes back to it.
 	Own float64
+	// Goal is the state to leave behind, and Joint its title, where another file
+	// goes on: see [Joint].
+	Goal  *gcode.State
+	Joint *Joint
 }
 
 // Speeds of our own movements, mm/min: what small and large printers can do.
@@ -46,6 +50,9 @@ const (
 type compiler struct {
 	Script
 	was   gcode.State // at the fold
+	goal  gcode.State // behind the block; at an ear the same
+	shift gcode.Nano  // by which everything behind it is lifted
+	lifts []string    // lines of the printer that do so
 	box   [4]gcode.Nano
 	plan  *plan.Plan
 	ear   *plan.Ear
@@ -67,16 +74,26 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	if err != nil {
 		return nil, nil, err
 	}
-	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, box: box, plan: p, ear: e, fold: f, steps: r}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, box: box, plan: p, ear: e, fold: f, steps: r}
+	if f.Goal != nil {
+		c.goal, c.shift = *f.Goal, f.Joint.DZ
+	}
 	c.m.State = f.At
 	c.m.StopWords = []string{strings.ToUpper(p.StopOf(e))}
 	c.pulled = f.At.Debt
 	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
 		c.warm = f.Own
 	}
+	if f.Joint != nil {
+		c.warm = 0 // the piece that comes says itself how hot it wants to be
+	}
 	c.all = len(r) > 0 && plan.DoesItAll(p.StopOf(e))
-	c.note("; dogear ear "+e.ID+": "+c.title(), "ours begins here")
-	if !st.Plain {
+	begins, ends := "; dogear ear "+e.ID+": "+c.title(), "; dogear ear "+e.ID+" ends"
+	if f.Joint != nil {
+		begins, ends = "; dogear joint "+e.ID+": "+clean(f.Joint.Title), "; dogear joint "+e.ID+" ends"
+	}
+	c.note(begins, "ours begins here")
+	if !st.Plain && f.Joint == nil {
 		c.keep()
 	}
 	if c.was.Inch {
@@ -101,7 +118,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		}
 	}
 	c.now = Frame
-	c.note("; dogear ear "+e.ID+" ends", "ours ends here")
+	c.note(ends, "ours ends here")
 	c.check()
 	c.foresee()
 	return c.lines, c.finds, nil
@@ -161,7 +178,7 @@ func (c *compiler) step(s plan.Step) error {
 	case "heat", "cool":
 		t := s.Celsius
 		if t == 0 {
-			t = float64(c.was.Nozzle()) / 1e6
+			t = float64(c.goal.Nozzle()) / 1e6
 		}
 		c.heat(t, s.Wait, s.Do)
 	case "wait":

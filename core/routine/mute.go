@@ -60,7 +60,7 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	if n := len(out); n > 0 && out[n-1] != '\n' {
 		out = append(out, r.LineEnd...)
 	}
-	c := &compiler{Script: Script{style: st, now: Frame}, was: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
+	c := &compiler{Script: Script{style: st, now: Frame}, was: after, goal: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
 		fold: Fold{Line: m.To + 1, Layer: max(ix.At(m.From), 1)}}
 	c.m.State = before
 	c.m.Top = after.Top // what lies there may be lower now, never higher

@@ -2,6 +2,7 @@ package routine
 
 import (
 	"fmt"
+	"slices"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -10,7 +11,7 @@ import (
 
 // landing returns where the head comes down, in machine coordinates.
 func (c *compiler) landing() (x, y gcode.Nano, why string) {
-	x, y = c.was.Pos[0], c.was.Pos[1]
+	x, y = c.goal.Pos[0], c.goal.Pos[1]
 	if c.fold.HasNext && c.ear.Land != plan.WhereItWas {
 		return c.fold.Next[0], c.fold.Next[1], "over the place where the next path begins"
 	}
@@ -30,7 +31,11 @@ func (c *compiler) comeBack() {
 	if !c.m.Pulled && c.m.Debt != c.pulled {
 		c.filament(c.m.Debt-c.pulled, feedE, "evens out the filament")
 	}
-	moved := c.m.Pos != c.was.Pos
+	low := c.goal.Pos[2] // where the nozzle goes down to
+	if len(c.plan.Printer.Shift) == 0 {
+		low += c.shift
+	}
+	moved := c.m.Pos != c.goal.Pos || c.fold.Goal != nil
 	if moved {
 		x, y, why := c.landing()
 		if c.m.Pos[0] != x || c.m.Pos[1] != y {
@@ -40,47 +45,60 @@ func (c *compiler) comeBack() {
 			}
 			c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY), why)
 		}
-		if c.m.Pos[2] != c.was.Pos[2] {
-			c.put(fmt.Sprintf("G1 %s F%d", word('Z', c.was.Pos[2]-c.m.Off[2]), feedZ), "down")
+		if c.m.Pos[2] != low {
+			c.put(fmt.Sprintf("G1 %s F%d", word('Z', low-c.m.Off[2]), feedZ), "down")
 		}
 	}
-	if c.m.Pulled != c.was.Pulled {
+	if c.m.Pulled != c.goal.Pulled {
 		w := "G11"
-		if c.was.Pulled {
+		if c.goal.Pulled {
 			w = "G10"
 		}
 		c.put(w, "firmware retraction as it was")
 	}
-	if c.m.Debt != c.was.Debt {
-		c.filament(c.m.Debt-c.was.Debt, feedE, "gives back what we drew")
+	if c.m.Debt != c.goal.Debt {
+		c.filament(c.m.Debt-c.goal.Debt, feedE, "gives back what we drew")
 	}
+	c.places()
 }
 
-func (c *compiler) fan() { c.Fan(&c.was) }
+func (c *compiler) fan() { c.Fan(&c.goal) }
 
 // restore puts back everything that a step has changed.
 func (c *compiler) restore() {
 	heat := c.warm == 0
-	c.Tools(&c.was)
-	c.Heats(&c.was, heat)
+	c.Tools(&c.goal)
+	c.Heats(&c.goal, heat)
 	if !heat {
 		c.warmUp(true) // the new filament keeps its own temperature
 	}
-	c.Settle(&c.was, func(s gcode.Setting) {
-		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("Your line %q stays in force; the file does not say what was before.", s.Line))
+	c.Settle(&c.goal, func(s gcode.Setting) {
+		if slices.Contains(c.lifts, s.Line) {
+			return // it is meant to stay
+		}
+		whose := "Your line"
+		if c.fold.Joint != nil {
+			whose = "The setting of the piece below,"
+		}
+		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("%s %q stays in force; the file does not say what was before.", whose, s.Line))
 	})
 }
 
 // check compares the machine behind the block with the one before it.
 func (c *compiler) check() {
-	a, b := &c.was, &c.m.State
+	a, b := &c.goal, &c.m.State
 	bad := func(code, what string) {
-		c.find(layer.Grave, code, "Behind the ear "+what+" would not be as before it.")
+		text := "Behind the ear " + what + " would not be as before it."
+		if c.fold.Joint != nil {
+			text = "Behind the joint " + what + " would not be as the piece that comes expects it."
+		}
+		c.find(layer.Grave, code, text)
 	}
+	want := a.Logical()
 	x, y, _ := c.landing()
-	there := b.Pos == a.Pos || b.Pos[0] == x && b.Pos[1] == y && b.Pos[2] == a.Pos[2]
+	landed := [3]gcode.Nano{x - a.Off[0], y - a.Off[1], want[2]}
 	switch {
-	case !there || a.Off != b.Off:
+	case b.Logical() != want && b.Logical() != landed:
 		bad("position-not-restored", "the place")
 	case a.LogicalE() != b.LogicalE() && !a.RelE || a.Debt != b.Debt || a.Pulled != b.Pulled:
 		bad("filament-jump", "the filament axis")

@@ -3,9 +3,11 @@ package routine
 import (
 	"fmt"
 	"math"
+	"regexp"
 	"strings"
 
 	"dogear/core/gcode"
+	"dogear/core/layer"
 )
 
 // Line is one inserted line, without its line end, and why it is there.
@@ -154,6 +156,29 @@ func clean(s string) string {
 		s = strings.ToValidUTF8(s[:120], "")
 	}
 	return strings.TrimSpace(s)
+}
+
+// numbered finds the number of a line.
+var numbered = regexp.MustCompile(`^\s*[Nn]\s*(\d+)`)
+
+// Recount tells a printer that insists on line numbers where they go on: src
+// continues at off.
+func (c *Script) Recount(src layer.Source, off int64) error {
+	buf := make([]byte, 4096)
+	n, err := src.ReadAt(buf, off)
+	if n == 0 {
+		return err
+	}
+	for line := range strings.SplitSeq(string(buf[:n]), "\n") {
+		if m := numbered.FindStringSubmatch(line); m != nil {
+			var k int64
+			if _, err := fmt.Sscan(m[1], &k); err == nil && k > 0 {
+				c.put(fmt.Sprintf("M110 N%d", k-1), "the rest of the file counts its lines from here")
+			}
+			return nil
+		}
+	}
+	return nil
 }
 
 // Tools changes to the tool that is in force in a state.

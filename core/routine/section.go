@@ -158,7 +158,7 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 		return fmt.Errorf("its heads-up falls into muted lines")
 	}
 	left := b.Fold.Seconds - began
-	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, plan: p, ear: &b.Ear, fold: b.Fold}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, goal: b.Fold.At, plan: p, ear: &b.Ear, fold: b.Fold}
 	c.note("; dogear heads-up "+b.Ear.ID+": "+c.title(), "a heads-up, so that you are there in time")
 	c.tone(plan.Step{HZ: 660, MS: 150})
 	c.tone(plan.Step{HZ: 880, MS: 150})

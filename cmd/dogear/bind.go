@@ -1,0 +1,211 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"dogear/core/bind"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+type bindCmd struct {
+	Piece   []string  `arg:"" help:"FILE:FROM-TO, layers of a slicing; FILE:FROM- goes to its end."`
+	Out     string    `short:"o" required:"" help:"File to write; - for standard output."`
+	JSON    bool      `help:"Print dogear-bind/1."`
+	Joint   []string  `help:"What is done at each joint: nothing, nozzle or colour. One for all, or one for each." placeholder:"KIND" sep:","`
+	Nozzle  float64   `help:"Nozzle that goes in at nozzle joints, mm."`
+	DZ      []float64 `name:"dz" help:"By how much everything behind a joint is lifted, mm. One for all, or one for each." sep:","`
+	Routine string    `help:"Routine of the joints, by name: one that ships, or one of the plan."`
+	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used."`
+	Force   bool      `help:"Write over an existing OUT."`
+	Number  bool      `name:"renumber" help:"Give all lines new N numbers and checksums."`
+}
+
+type bindReport struct {
+	Format   string          `json:"format"`
+	Out      string          `json:"out"`
+	Bytes    int64           `json:"bytes"`
+	Pieces   []pieceReport   `json:"pieces"`
+	Joints   []jointReport   `json:"joints"`
+	Findings []layer.Finding `json:"findings"`
+}
+
+type pieceReport struct {
+	File     string   `json:"file"`
+	From     int      `json:"from"`
+	To       int      `json:"to"`
+	FromZ    float64  `json:"from_z"`
+	ToZ      float64  `json:"to_z"`
+	OutLines [2]int64 `json:"out_lines"`
+}
+
+type jointReport struct {
+	Z        float64         `json:"z"`
+	Below    int             `json:"below_layer"`
+	Above    int             `json:"above_layer"`
+	OutLines [2]int64        `json:"out_lines"`
+	Shared   []sharedReport  `json:"shared"`
+	Findings []layer.Finding `json:"findings"`
+}
+
+type sharedReport struct {
+	Z     float64 `json:"z"`
+	Below int     `json:"below_layer"` // that ends there
+	Above int     `json:"above_layer"` // that begins there
+}
+
+var pieceForm = regexp.MustCompile(`^(.+):(\d+)-(\d*)$`)
+
+func (c *bindCmd) Run() error {
+	p := &plan.Plan{Printer: plan.Generic()}
+	if c.Plan != "" {
+		f, err := os.Open(c.Plan)
+		if err != nil {
+			return refuse("unreadable", err)
+		}
+		defer f.Close()
+		if p, err = plan.Parse(f); err != nil {
+			return refuse("plan", err)
+		}
+	}
+	pieces, files, err := c.pieces(p)
+	if err != nil {
+		return err
+	}
+	joints, err := c.joints(len(pieces) - 1)
+	if err != nil {
+		return err
+	}
+	b, err := bind.Make(context.Background(), pieces, joints, p)
+	if err != nil {
+		return refuse("pieces", err)
+	}
+	for _, f := range b.Findings {
+		if f.Level == layer.Grave {
+			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
+		}
+	}
+	for _, f := range files {
+		if c.Out != "-" && same(c.Out, f) {
+			return refuse("same-file", fmt.Errorf("%s is one of the pieces; the originals are never written to", c.Out))
+		}
+	}
+	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: append([]layer.Finding{}, b.Findings...)}
+	for i, q := range b.Pieces {
+		from := 0.0
+		if q.From > 1 {
+			from = q.Ix.Layers[q.From-2].Z.Millimetres()
+		}
+		rep.Pieces = append(rep.Pieces, pieceReport{q.Name, q.From, q.To, from, q.Ix.Layers[q.To-1].Z.Millimetres(), b.OutLines[i]})
+	}
+	for _, j := range b.Joints {
+		below, above := b.Pieces[j.Below], b.Pieces[j.Above]
+		r := jointReport{Z: j.Z.Millimetres(), Below: below.To, Above: above.From, OutLines: [2]int64{j.OutLine, j.OutLine + int64(len(j.Lines)) - 1}, Shared: []sharedReport{}, Findings: j.Findings}
+		for _, h := range bind.Shared(below.Ix, above.Ix) {
+			r.Shared = append(r.Shared, sharedReport{h.Z.Millimetres(), h.A, h.B + 1})
+		}
+		rep.Joints = append(rep.Joints, r)
+	}
+	if rep.Bytes, err = writeEdits(c.Out, files[0], c.Force, c.Number, b.Src, b.Edits); err != nil {
+		return err
+	}
+	if c.JSON {
+		return printJSON(beside(c.Out), rep)
+	}
+	for i, q := range rep.Pieces {
+		fmt.Fprintf(os.Stderr, "%s, layers %d to %d: %.2f to %.2f mm, lines %d to %d\n", q.File, q.From, q.To, q.FromZ, q.ToZ, q.OutLines[0], q.OutLines[1])
+		if i < len(rep.Joints) {
+			j := rep.Joints[i]
+			fmt.Fprintf(os.Stderr, "joint at %.2f mm, lines %d to %d\n", j.Z, j.OutLines[0], j.OutLines[1])
+		}
+	}
+	for _, f := range b.Findings {
+		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	}
+	return nil
+}
+
+// pieces opens the files, each once.
+func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
+	var out []bind.Piece
+	var files []string
+	opened := map[string]*document{}
+	opt := layer.Options{KeepE: p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE}
+	for _, w := range p.Printer.Stop {
+		opt.StopWords = append(opt.StopWords, w)
+	}
+	for _, arg := range c.Piece {
+		m := pieceForm.FindStringSubmatch(arg)
+		if m == nil {
+			return nil, nil, refuse("usage", fmt.Errorf("a piece is written FILE:FROM-TO, as in wall.gcode:1-90; %q is not", arg))
+		}
+		d := opened[m[1]]
+		if d == nil {
+			var err error
+			if d, err = open(m[1], opt); err != nil {
+				return nil, nil, err
+			}
+			opened[m[1]] = d
+		}
+		q := bind.Piece{Name: d.name, Src: d.src, Ix: d.ix}
+		var err, errTo error
+		q.From, err = strconv.Atoi(m[2])
+		if m[3] != "" {
+			q.To, errTo = strconv.Atoi(m[3])
+		}
+		if err != nil || errTo != nil || m[3] != "" && q.To < 1 {
+			return nil, nil, refuse("usage", fmt.Errorf("%q names no layers", arg))
+		}
+		out, files = append(out, q), append(files, m[1])
+	}
+	return out, files, nil
+}
+
+// joints says what is done at each joint.
+func (c *bindCmd) joints(n int) ([]bind.Joint, error) {
+	out := make([]bind.Joint, max(n, 0))
+	if k := len(c.Joint); k > 1 && k != n {
+		return nil, refuse("usage", fmt.Errorf("%d joints are described, but there are %d", k, n))
+	}
+	if k := len(c.DZ); k > 1 && k != n {
+		return nil, refuse("usage", fmt.Errorf("%d heights are given, but there are %d joints", k, n))
+	}
+	for i := range out {
+		kind := ""
+		switch k := len(c.Joint); {
+		case k == 1:
+			kind = c.Joint[0]
+		case k > 1:
+			kind = c.Joint[i]
+		}
+		switch kind = strings.TrimSpace(kind); kind {
+		case "nozzle":
+			out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: c.Nozzle}
+		case "colour":
+			out[i].Ear = plan.Ear{Kind: plan.Colour}
+		case "", "nothing":
+			if c.Nozzle > 0 && kind == "" {
+				out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: c.Nozzle}
+			}
+		default:
+			return nil, refuse("usage", fmt.Errorf("a joint is nothing, nozzle or colour, not %q", kind))
+		}
+		if c.Routine != "" && out[i].Ear.Kind != "" {
+			out[i].Ear.Routine, _ = json.Marshal(c.Routine)
+		}
+		switch k := len(c.DZ); {
+		case k == 1:
+			out[i].DZ = c.DZ[0]
+		case k > 1:
+			out[i].DZ = c.DZ[i]
+		}
+	}
+	return out, nil
+}

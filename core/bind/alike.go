@@ -1,0 +1,142 @@
+package bind
+
+import (
+	"fmt"
+	"math"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/raster"
+)
+
+// Likeness says whether two files are slicings of one model.
+type Likeness struct {
+	Boxes  [2][4]float64 // of the parts, min x, min y, max x, max y, mm
+	Off    [2]float64    // by how much the second lies further right and further back, mm
+	Worst  float64       // share of a section that the other file has nothing near, 0…1
+	At     gcode.Nano    // the height of that section
+	Level  string        // "", or the level of the finding it makes
+	Reason string
+}
+
+// Lines of another width end so far inside or outside those of the other file, mm.
+const edge = 0.7
+
+// Shares of a section that may be missing in the other: within the first, two
+// files are slicings of one model; beyond the second they are not.
+const (
+	alike   = 0.04
+	unalike = 0.25
+)
+
+// Compare looks at two files from above and at up to five heights that both
+// share, or nearly. Supports, skirts and prime lines are left out.
+func Compare(a, b *Piece) (*Likeness, error) {
+	l := &Likeness{}
+	top := min(a.Ix.Height(), b.Ix.Height())
+	const looks = 5
+	for k := range looks {
+		z := top * gcode.Nano(2*k+1) / (2 * looks)
+		i, j := under(a.Ix, z), under(b.Ix, z)
+		if s := Shared(a.Ix, b.Ix); len(s) > 0 {
+			h := s[Nearest(s, z)]
+			i, j = h.A, h.B
+		}
+		sa, err := section(a, i)
+		if err != nil {
+			return nil, err
+		}
+		sb, err := section(b, j)
+		if err != nil {
+			return nil, err
+		}
+		for n, m := range [2][]layer.Move{sa, sb} {
+			l.Boxes[n] = grow(l.Boxes[n], m, k == 0)
+		}
+		f := raster.NewFrame(widest(a.Ix.Box, b.Ix.Box), 1.5)
+		ga, gb := raster.NewSection(f, a.Ix, i, sa).Solid, raster.NewSection(f, b.Ix, j, sb).Solid
+		if share := max(alone(ga, gb), alone(gb, ga)); share > l.Worst {
+			l.Worst, l.At = share, a.Ix.Layers[i-1].Z
+		}
+	}
+	p, q := l.Boxes[0], l.Boxes[1]
+	l.Off = [2]float64{(q[0] + q[2] - p[0] - p[2]) / 2, (q[1] + q[3] - p[1] - p[3]) / 2}
+	sized := math.Abs((q[2]-q[0])-(p[2]-p[0])) < 2*edge && math.Abs((q[3]-q[1])-(p[3]-p[1])) < 2*edge
+	away := math.Hypot(l.Off[0], l.Off[1])
+	switch {
+	case sized && away > edge:
+		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s have the same size, but stand in different places: the second is %s. Slice both with the model in one place.", a.Name, b.Name, further(l.Off))
+	case l.Worst > unalike:
+		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s are not the same model: at %s mm %.0f %% of what one lays is not there in the other.", a.Name, b.Name, l.At, l.Worst*100)
+	case l.Worst > alike:
+		l.Level, l.Reason = layer.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one lays is not there in the other. Look at both pages.", a.Name, b.Name, l.At, l.Worst*100)
+	}
+	return l, nil
+}
+
+func further(off [2]float64) string {
+	x, y := "right", "back"
+	if off[0] < 0 {
+		x = "left"
+	}
+	if off[1] < 0 {
+		y = "to the front"
+	}
+	switch {
+	case math.Abs(off[1]) < 0.05:
+		return fmt.Sprintf("%.1f mm further %s", math.Abs(off[0]), x)
+	case math.Abs(off[0]) < 0.05:
+		return fmt.Sprintf("%.1f mm further %s", math.Abs(off[1]), y)
+	}
+	return fmt.Sprintf("%.1f mm further %s and %.1f mm further %s", math.Abs(off[0]), x, math.Abs(off[1]), y)
+}
+
+// under returns the layer whose top is nearest under a height.
+func under(ix *layer.Index, z gcode.Nano) int {
+	n := 1
+	for i := range ix.Layers {
+		if ix.Layers[i].Z <= z {
+			n = i + 1
+		}
+	}
+	return n
+}
+
+// section decodes a layer.
+func section(p *Piece, n int) ([]layer.Move, error) { return p.Ix.Decode(p.Src, n) }
+
+// grow widens a box by what the moves lay as part of the model.
+func grow(b [4]float64, moves []layer.Move, first bool) [4]float64 {
+	if first {
+		b = [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
+	}
+	for _, p := range layer.Paths(moves) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support {
+			continue
+		}
+		for i := p.From; i < p.To; i++ {
+			for _, at := range [2][3]gcode.Nano{moves[i].From, moves[i].To} {
+				x, y := at[0].Millimetres(), at[1].Millimetres()
+				b = [4]float64{min(b[0], x), min(b[1], y), max(b[2], x), max(b[3], y)}
+			}
+		}
+	}
+	return b
+}
+
+func widest(a, b [4]gcode.Nano) [4]float64 {
+	return [4]float64{min(a[0], b[0]).Millimetres(), min(a[1], b[1]).Millimetres(), max(a[2], b[2]).Millimetres(), max(a[3], b[3]).Millimetres()}
+}
+
+// alone is the share of a that has nothing of b near.
+func alone(a, b *raster.Grid) float64 {
+	all := a.Count()
+	if all == 0 {
+		return 0
+	}
+	near := b.Clone()
+	near.Dilate(max(1, int(edge/b.Cell+0.5)))
+	rest := a.Clone()
+	rest.AndNot(near)
+	return float64(rest.Count()) / float64(all)
+}

@@ -1,0 +1,342 @@
+package bind
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// quiet is what is done at a joint where nothing is: the head goes over to where
+// the next piece begins.
+var quiet = json.RawMessage(`[{"do":"retract","mm":1,"speed":35},{"do":"lift","mm":2},{"do":"return"},{"do":"restore"}]`)
+
+// ErrPieces is the cause when pieces cannot follow one another.
+var ErrPieces = errors.New("these pieces cannot be bound")
+
+// Make joins pieces. There is one joint fewer than pieces. The plan says what
+// printer it is for, and has the filaments and routines that joints name; its
+// ears play no part.
+func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*Bound, error) {
+	if len(pieces) < 2 {
+		return nil, fmt.Errorf("%w: it takes two or more", ErrPieces)
+	}
+	if len(joints) != len(pieces)-1 {
+		return nil, fmt.Errorf("%w: %d pieces have %d joints, not %d", ErrPieces, len(pieces), len(pieces)-1, len(joints))
+	}
+	if p.Printer == nil {
+		p.Printer = plan.Generic()
+	}
+	b := &Bound{Pieces: append([]Piece(nil), pieces...)}
+	for i := range b.Pieces {
+		if err := b.Pieces[i].check(i == 0); err != nil {
+			return nil, err
+		}
+		b.Src = after(b.Src, b.Pieces[i].Src)
+	}
+	for i := range joints {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		l, err := Compare(&b.Pieces[i], &b.Pieces[i+1])
+		if err != nil {
+			return nil, err
+		}
+		if l.Level != "" {
+			b.Findings = append(b.Findings, layer.Finding{Level: l.Level, Code: "other-model", Line: b.Pieces[i+1].Ix.Layers[0].First, Message: l.Reason})
+		}
+		if err := b.joint(i, &joints[i], p); err != nil {
+			return nil, err
+		}
+	}
+	if err := b.tail(); err != nil {
+		return nil, err
+	}
+	edit.Sort(b.Edits)
+	b.count()
+	return b, nil
+}
+
+// check says whether a piece is one, and fills in its last layer.
+func (p *Piece) check(first bool) error {
+	n := len(p.Ix.Layers)
+	if p.To == 0 {
+		p.To = n
+	}
+	switch {
+	case p.Ix.Kind == layer.Vase:
+		return fmt.Errorf("%w: %s is one rising spiral, which has no layers to join at", ErrPieces, p.Name)
+	case p.Ix.Kind == layer.Sequential:
+		return fmt.Errorf("%w: %s prints its objects one after another; slice them all at once", ErrPieces, p.Name)
+	case p.From < 1 || p.From > n:
+		return fmt.Errorf("%w: %s has layers 1 to %d, and no layer %d", ErrPieces, p.Name, n, p.From)
+	case p.To > n:
+		return fmt.Errorf("%w: %s has layers 1 to %d, and no layer %d", ErrPieces, p.Name, n, p.To)
+	case p.From > p.To:
+		return fmt.Errorf("%w: %s from layer %d to %d is nothing", ErrPieces, p.Name, p.From, p.To)
+	case first && p.From != 1:
+		return fmt.Errorf("%w: the first piece must begin with layer 1, on the bed; %s begins with layer %d", ErrPieces, p.Name, p.From)
+	case !first && p.From == 1:
+		return fmt.Errorf("%w: %s begins with layer 1, which belongs on the bed; a later piece begins higher up", ErrPieces, p.Name)
+	}
+	return nil
+}
+
+// joint joins piece i and the next.
+func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
+	below, above := &b.Pieces[i], &b.Pieces[i+1]
+	one, err := below.end()
+	if err != nil {
+		return err
+	}
+	e := plan.Ear{ID: "next", BeforeLayer: above.From}
+	other, err := routine.Locate(above.Src, above.Ix, &e)
+	if err != nil {
+		return err
+	}
+	m := Made{Below: i, Above: i + 1, Z: below.Ix.Layers[below.To-1].Z, At: one.At, Goal: other.At, Offset: b.base(i) + one.Offset}
+	e = j.Ear
+	e.ID = fmt.Sprint(i + 1)
+	what := "goes on with"
+	switch {
+	case e.Kind == "" || e.Kind == "nothing":
+		e.Kind, e.Routine = plan.Own, quiet
+	case e.Kind == plan.Nozzle:
+		what = "nozzle swap, then"
+	case e.Kind == plan.Colour:
+		what = "filament change, then"
+	}
+	f := one
+	f.Layer = below.To + 1
+	f.Next, f.HasNext = other.Next, other.HasNext
+	f.Goal = &m.Goal
+	f.Joint = &routine.Joint{Title: fmt.Sprintf("%s %s from layer %d", what, above.Name, above.From), DZ: gcode.FromMM(j.DZ)}
+	f.Before = p.First
+	style := routine.Style{Lower: below.Ix.Lower}
+	if m.Lines, m.Findings, err = routine.Compile(f, union(below.Ix.Box, above.Ix.Box), p, &e, style); err != nil {
+		return &plan.Error{Ear: "joint " + e.ID, Err: err}
+	}
+	if m.Findings == nil {
+		m.Findings = []layer.Finding{}
+	}
+	for k := range m.Findings {
+		m.Findings[k].Line = above.Ix.Layers[above.From-1].Fold
+	}
+	find := func(level, code, text string) {
+		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: above.Ix.Layers[above.From-1].Fold, Message: text})
+	}
+	begins := above.Ix.Layers[above.From-2].Z
+	if d := begins - m.Z; d > within || d < -within {
+		text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ", below.Name, below.To, m.Z, above.From, above.Name, begins)
+		if d > 0 {
+			text += fmt.Sprintf("%s mm would be missing.", d)
+		} else {
+			text += fmt.Sprintf("%s mm would be laid twice, and the nozzle would run into it.", -d)
+		}
+		if all := Shared(below.Ix, above.Ix); len(all) > 0 {
+			h := all[Nearest(all, m.Z)]
+			text += fmt.Sprintf(" The nearest height that both share is %s mm: layers up to %d, then from %d.", h.Z, h.A, h.B+1)
+		} else {
+			text += " The two files share no height at all."
+		}
+		find(layer.Grave, "heights-apart", text)
+	}
+	if one.At.Tool != other.At.Tool {
+		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the printer changes it where the head has come down.", below.Name, one.At.Tool, above.Name, other.At.Tool))
+	}
+	if a, c := width(below, below.To), width(above, above.From); e.Kind != plan.Nozzle && a > 0 && c > 0 && (a > 1.35*c || c > 1.35*a) {
+		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of %s %.2f mm. If that asks for another nozzle, make the joint a nozzle swap.", below.Name, a, above.Name, c))
+	}
+	b.Findings = append(b.Findings, m.Findings...)
+	if above.Ix.Numbered {
+		sc := routine.NewScript(other.At, style)
+		if err := sc.Recount(above.Src, other.Offset); err != nil && !errors.Is(err, io.EOF) {
+			return err
+		}
+		m.Lines = append(m.Lines, sc.Lines()...)
+	}
+	text, err := b.bytes(below, one.Offset, m.Lines)
+	if err != nil {
+		return err
+	}
+	b.Edits = append(b.Edits, edit.Edit{Offset: m.Offset, Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
+	b.Joints = append(b.Joints, m)
+	return nil
+}
+
+// tail leaves out what the last file lays above its piece, but not its end.
+func (b *Bound) tail() error {
+	i := len(b.Pieces) - 1
+	last := &b.Pieces[i]
+	if last.To == len(last.Ix.Layers) {
+		return nil
+	}
+	from, err := last.end()
+	if err != nil {
+		return err
+	}
+	whole := *last
+	whole.To = len(last.Ix.Layers)
+	end, err := whole.end()
+	if err != nil {
+		return err
+	}
+	// The head stays where it is: what the end of a file does with it begins by
+	// lifting it or by taking it aside.
+	goal := end.At
+	goal.Pos, goal.Off = from.At.Pos, from.At.Off
+	sc := routine.NewScript(from.At, routine.Style{Lower: last.Ix.Lower})
+	sc.Note(fmt.Sprintf("; dogear joint end: layers %d to %d are left out", last.To+1, len(last.Ix.Layers)), "")
+	sc.Put("M83", "filament counts in steps")
+	sc.Filament(sc.State().Debt-end.At.Debt, 2100, "holds the filament as the end of the file expects")
+	sc.Heats(&end.At, true)
+	sc.Settle(&end.At, func(gcode.Setting) {})
+	sc.Note("; dogear joint end ends", "")
+	b.Tail = sc.Lines()
+	text, err := b.bytes(last, from.Offset, b.Tail)
+	if err != nil {
+		return err
+	}
+	b.Edits = append(b.Edits, edit.Edit{Offset: b.base(i) + from.Offset, Cut: end.Offset - from.Offset, Text: text})
+	return nil
+}
+
+// end is the fold behind a piece. Behind the last layer of a file it lies in front
+// of the first line that is neither a wipe nor a retraction nor blank.
+func (p *Piece) end() (routine.Fold, error) {
+	if p.To < len(p.Ix.Layers) {
+		return routine.Locate(p.Src, p.Ix, &plan.Ear{ID: "end", BeforeLayer: p.To + 1})
+	}
+	last := p.Ix.Layers[p.To-1].Last
+	f := routine.Fold{Line: p.Ix.Lines + 1, Layer: p.To}
+	err := p.Ix.Walk(p.Src, p.To, p.Ix.Lines+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, _ *gcode.Machine) bool {
+		if line <= last || a.Kind == gcode.Pull || len(bytes.TrimSpace(text)) == 0 {
+			return true
+		}
+		f.Line = line
+		return false
+	})
+	if err != nil {
+		return f, err
+	}
+	if f.Offset, err = p.Ix.OffsetOf(p.Src, f.Line); err != nil {
+		return f, err
+	}
+	f.At, err = p.Ix.StateAt(p.Src, f.Line)
+	return f, err
+}
+
+// base is where the file of piece i begins in the joined document.
+func (b *Bound) base(i int) int64 {
+	n := int64(0)
+	for k := range i {
+		n += b.Pieces[k].Src.Size()
+	}
+	return n
+}
+
+// bytes writes lines with the line end used in front of an offset of a piece.
+func (b *Bound) bytes(p *Piece, off int64, lines []routine.Line) ([]byte, error) {
+	end := "\n"
+	var last [2]byte
+	if off >= 2 {
+		if _, err := p.Src.ReadAt(last[:], off-2); err != nil {
+			return nil, err
+		}
+		if last[0] == '\r' {
+			end = "\r\n"
+		}
+	}
+	var out []byte
+	if off >= 2 && last[1] != '\n' {
+		out = append(out, end...) // the file ends in the middle of a line
+	}
+	for _, l := range lines {
+		out = append(append(out, l.Text...), end...)
+	}
+	return out, nil
+}
+
+// count works out where the pieces lie in the file that is written.
+func (b *Bound) count() {
+	line := int64(1)
+	for i := range b.Pieces {
+		p := &b.Pieces[i]
+		from, to := int64(1), p.Ix.Lines
+		if i > 0 {
+			from = p.Ix.Layers[p.From-1].Fold
+		}
+		if i < len(b.Joints) {
+			if f, err := p.end(); err == nil {
+				to = f.Line - 1
+			}
+		} else if p.To < len(p.Ix.Layers) {
+			to = p.Ix.Layers[p.To].Fold - 1
+		}
+		b.OutLines = append(b.OutLines, [2]int64{line, line + to - from})
+		line += to - from + 1
+		if i < len(b.Joints) {
+			b.Joints[i].OutLine = line
+			line += int64(len(b.Joints[i].Lines))
+		}
+	}
+}
+
+func union(a, b [4]gcode.Nano) [4]gcode.Nano {
+	return [4]gcode.Nano{min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])}
+}
+
+// width is the mean width of what a layer's outer walls lay, mm; 0 when it has
+// none.
+func width(p *Piece, n int) float64 {
+	moves, err := p.Ix.Decode(p.Src, n)
+	if err != nil {
+		return 0
+	}
+	h, l, sum := p.Ix.Layers[n-1].Height, 0.0, 0.0
+	for _, path := range layer.Paths(moves) {
+		if path.Class != layer.Outer {
+			continue
+		}
+		for k := path.From; k < path.To; k++ {
+			l += moves[k].Length()
+			sum += moves[k].Length() * moves[k].Width(h, 1.75)
+		}
+	}
+	if l == 0 {
+		return 0
+	}
+	return sum / l
+}
+
+// joined is a source behind another.
+type joined struct{ a, b layer.Source }
+
+func after(a, b layer.Source) layer.Source {
+	if a == nil {
+		return b
+	}
+	return joined{a, b}
+}
+
+func (j joined) Size() int64 { return j.a.Size() + j.b.Size() }
+
+func (j joined) ReadAt(p []byte, off int64) (int, error) {
+	n, size := 0, j.a.Size()
+	if off < size {
+		k, err := j.a.ReadAt(p[:min(int64(len(p)), size-off)], off)
+		if n = k; n < len(p) && off+int64(n) < size || n == len(p) {
+			return n, err
+		}
+	}
+	k, err := j.b.ReadAt(p[n:], off+int64(n)-size)
+	return n + k, err
+}
