@@ -225,10 +225,15 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 
 // number reads a number of a form; nothing written is the lowest.
 func number(c fiber.Ctx, name string, low, high float64) (float64, error) {
-	t := strings.ReplaceAll(strings.TrimSpace(c.FormValue(name)), ",", ".")
-	if t == "" {
+	if strings.TrimSpace(c.FormValue(name)) == "" {
 		return low, nil
 	}
+	return amount(c.FormValue(name), low, high)
+}
+
+// amount reads a number that somebody wrote.
+func amount(text string, low, high float64) (float64, error) {
+	t := strings.ReplaceAll(strings.TrimSpace(text), ",", ".")
 	v, err := strconv.ParseFloat(t, 64)
 	if err != nil || !(v >= low && v <= high) {
 		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(t), low, high))

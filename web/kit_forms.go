@@ -19,6 +19,7 @@ type printerForm struct {
 	PlacesText    string
 	Before, After string
 	KnowsText     string
+	ShiftText     string
 	Plan          bedPlan
 }
 
@@ -29,7 +30,7 @@ type kindForm struct {
 }
 
 func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
-	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"), After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"), Plan: newBedPlan(&p, 300)}
+	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"), After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"), ShiftText: strings.Join(p.Shift, "\n"), Plan: newBedPlan(&p, 300)}
 	for _, name := range sortedKeys(p.Places) {
 		v.PlacesText += fmt.Sprintf("%s %g %g\n", name, p.Places[name][0], p.Places[name][1])
 	}
@@ -110,6 +111,7 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 			p.Routine[k] = r
 		}
 	}
+	p.Shift = lines(c.FormValue("shift"))
 	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")), lines(c.FormValue("knows"))
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.Resume = clip(c.FormValue("resume"))

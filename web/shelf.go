@@ -26,6 +26,7 @@ type stand struct {
 	Next    string
 	Scale   string // said when the picture is not to the shelf's scale
 	Failed  string // where it failed
+	Kin     string // address to bind it with other slicings of its model
 	Picture picture
 }
 
@@ -94,6 +95,9 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		}
 		if cut > 0 {
 			st.Failed = fmt.Sprintf("failed at %s mm: pick it up", trimmed(b.ix.Layers[cut-1].Z-b.ix.Layers[cut-1].Height))
+		}
+		if all := kinOf(b, books); len(all) > 1 {
+			st.Kin = kinAddress(all)
 		}
 		st.Picture = silhouette(b, m, own, cut)
 	}

@@ -117,22 +117,31 @@ func (c *client) bring(name string, data []byte) (id int64, refused string) {
 	if code != 201 {
 		return 0, a.Error
 	}
+	if refused := c.read(a.ID); refused != "" {
+		return 0, refused
+	}
+	return a.ID, ""
+}
+
+// read waits until a print is read; it says why one is refused.
+func (c *client) read(id int64) (refused string) {
+	c.t.Helper()
 	for range 600 {
-		_, body := c.do("GET", fmt.Sprintf("/prints/%d/reading", a.ID), nil, nil)
+		_, body := c.do("GET", fmt.Sprintf("/prints/%d/reading", id), nil, nil)
 		var r struct{ State, Error string }
 		if err := json.Unmarshal([]byte(body), &r); err != nil {
 			c.t.Fatal(body)
 		}
 		switch r.State {
 		case "ready":
-			return a.ID, ""
+			return ""
 		case "refused":
-			return 0, r.Error
+			return r.Error
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
 	c.t.Fatal("the reading does not end")
-	return 0, ""
+	return ""
 }
 
 func zipOf(t *testing.T, names ...string) []byte {

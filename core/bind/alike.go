@@ -140,3 +140,18 @@ func alone(a, b *raster.Grid) float64 {
 	rest.AndNot(near)
 	return float64(rest.Count()) / float64(all)
 }
+
+// InTheAir returns what layer m of a piece would lay over nothing, and nothing
+// near, if it came onto layer n of another.
+func InTheAir(below *Piece, n int, above *Piece, m int) (*raster.Grid, error) {
+	f := raster.NewFrame(widest(below.Ix.Box, above.Ix.Box), 1.5)
+	under, err := section(below, n)
+	if err != nil {
+		return nil, err
+	}
+	over, err := section(above, m)
+	if err != nil {
+		return nil, err
+	}
+	return raster.NewSection(f, above.Ix, m, over).NewHere(raster.NewSection(f, below.Ix, n, under)), nil
+}

@@ -90,6 +90,10 @@ func (p *Piece) check(first bool) error {
 	return nil
 }
 
+// mostAir is the area that may come to lie over nothing at a joint without a
+// word, mm².
+const mostAir = 2.0
+
 // joint joins piece i and the next.
 func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	below, above := &b.Pieces[i], &b.Pieces[i+1]
@@ -148,6 +152,17 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 			text += " The two files share no height at all."
 		}
 		find(layer.Grave, "heights-apart", text)
+	}
+	air, err := InTheAir(below, below.To, above, above.From)
+	if err != nil {
+		return err
+	}
+	own, err := InTheAir(above, above.From-1, above, above.From)
+	if err != nil {
+		return err
+	}
+	if a := air.Area() - own.Area(); a > mostAir {
+		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, which its own layer below would carry. Look at both pages, or choose another height.", above.From, above.Name, a, below.Name))
 	}
 	if one.At.Tool != other.At.Tool {
 		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the printer changes it where the head has come down.", below.Name, one.At.Tool, above.Name, other.At.Tool))

@@ -5,6 +5,7 @@ import { shelf } from "./shelf.js";
 import { bench } from "./bench.js";
 import { lines } from "./lines.js";
 import { kit, routine } from "./kit.js";
+import { bind } from "./bind.js";
 import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
 import { say } from "./say.js";
@@ -35,6 +36,8 @@ const ready = () => {
   if (k) kit(k);
   const u = document.querySelector("[data-pickup]");
   if (u) pickup(u);
+  const d = document.querySelector("[data-bind]");
+  if (d) bind(d);
   const h = document.querySelector("[data-rehearse]");
   if (h) rehearse(h);
   const r = document.querySelector("[data-routine]");

@@ -1,0 +1,229 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/bind"
+	"dogear/core/gcode"
+	"dogear/core/plan"
+	"dogear/store"
+)
+
+// binding is what the bind page shows: pieces from below and the joints between
+// them. It stands in the address, so that going back undoes a step.
+type binding struct {
+	books  []*book
+	pieces []bind.Piece
+	joints []jointChoice
+	at     int // the joint that is looked at
+	p      *plan.Plan
+	kit    *store.Kit
+}
+
+// jointChoice is what a person chooses for one joint.
+type jointChoice struct {
+	Kind     string
+	Nozzle   float64
+	DZ       float64
+	Routine  string
+	Filament string
+}
+
+// mostBound bounds what is bound at once.
+const mostBound = 8
+
+// binding reads what the address says, and does to it what a control asks for.
+func (s *Server) binding(c fiber.Ctx) (*binding, error) {
+	ctx := c.Context()
+	b := &binding{p: &plan.Plan{}}
+	var err error
+	if b.kit, err = s.cfg.Store.Kit(ctx); err != nil {
+		return nil, err
+	}
+	b.p.Filaments, b.p.Routines = b.kit.Filaments, b.kit.Routines
+	(&marked{plan: b.p, kit: b.kit}).printer()
+	q, err := url.ParseQuery(string(c.Request().URI().QueryString()))
+	if err != nil {
+		return nil, sentence(fiber.StatusBadRequest, "this address cannot be read")
+	}
+	if len(q["p"]) > mostBound {
+		return nil, sentence(fiber.StatusBadRequest, fmt.Sprintf("at most %d pieces are bound at once", mostBound))
+	}
+	loose := false // some piece has no layers yet
+	for _, t := range append(q["p"], q["add"]...) {
+		if t == "" {
+			continue
+		}
+		id, run, _ := strings.Cut(t, ":")
+		n, err := strconv.ParseInt(id, 10, 64)
+		if err != nil {
+			return nil, store.ErrNone
+		}
+		pr, err := s.cfg.Store.Print(ctx, n)
+		if err != nil {
+			return nil, err
+		}
+		if pr.State != "ready" {
+			return nil, sentence(fiber.StatusConflict, pr.Title+" is still being read; wait a moment")
+		}
+		bk, err := s.opened.get(ctx, pr)
+		if err != nil {
+			return nil, err
+		}
+		piece := bind.Piece{Name: pr.Title, Src: bk.src, Ix: bk.ix}
+		if _, err := fmt.Sscanf(run, "%d-%d", &piece.From, &piece.To); err != nil || piece.From < 1 || piece.To > len(bk.ix.Layers) || piece.From > piece.To {
+			piece.From, piece.To, loose = 0, 0, true
+		}
+		b.books, b.pieces = append(b.books, bk), append(b.pieces, piece)
+	}
+	if k, err := strconv.Atoi(q.Get("drop")); err == nil && k >= 0 && k < len(b.pieces) {
+		b.books, b.pieces = slices.Delete(b.books, k, k+1), slices.Delete(b.pieces, k, k+1)
+		loose = true
+		for i := range b.pieces {
+			b.pieces[i].From = 0
+		}
+	}
+	if k, err := strconv.Atoi(q.Get("turn")); err == nil && k >= 0 && k+1 < len(b.pieces) {
+		b.books[k], b.books[k+1] = b.books[k+1], b.books[k]
+		b.pieces[k], b.pieces[k+1] = b.pieces[k+1], b.pieces[k]
+		b.pieces[k].From, b.pieces[k+1].From, loose = 0, 0, true
+	}
+	for i := range max(len(b.pieces)-1, 0) {
+		at := func(key string) string {
+			if all := q[key]; i < len(all) {
+				return all[i]
+			}
+			return ""
+		}
+		j := jointChoice{Kind: at("j"), Routine: at("r"), Filament: at("f")}
+		var err, err2 error
+		if t := at("n"); t != "" {
+			j.Nozzle, err = amount(t, 0.1, 3)
+		}
+		if t := at("dz"); t != "" {
+			j.DZ, err2 = amount(t, -5, 5)
+		}
+		if err = errors.Join(err, err2); err != nil {
+			return nil, err
+		}
+		if !slices.Contains([]string{plan.Nozzle, plan.Colour, plan.Own}, j.Kind) {
+			j.Kind = ""
+		}
+		b.joints = append(b.joints, j)
+	}
+	n := len(b.pieces)
+	switch {
+	case !loose || n < 2:
+	case n > 2 && b.pieces[n-1].From == 0 && b.pieces[n-2].From > 0:
+		b.onTop()
+	default:
+		b.spread()
+	}
+	if k, z, ok := strings.Cut(q.Get("move"), ":"); ok {
+		k, err := strconv.Atoi(k)
+		z, err2 := strconv.ParseFloat(z, 64)
+		if err == nil && err2 == nil && k >= 0 && k+1 < len(b.pieces) && z >= 0 && z < 1e5 {
+			b.move(k, gcode.FromMM(z))
+			b.at = k
+		}
+	} else if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
+		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
+	}
+	return b, nil
+}
+
+// spread puts the joints at shared heights, so that each piece has about as much.
+func (b *binding) spread() {
+	n := len(b.pieces)
+	top := b.pieces[n-1].Ix.Height()
+	for i := range b.pieces {
+		b.pieces[i].From, b.pieces[i].To = 1, len(b.pieces[i].Ix.Layers)
+	}
+	for i := range n - 1 {
+		b.move(i, top*gcode.Nano(i+1)/gcode.Nano(n))
+	}
+}
+
+// onTop puts a piece onto the others, half-way up what the one below it had.
+func (b *binding) onTop() {
+	n := len(b.pieces)
+	below, above := &b.pieces[n-2], &b.pieces[n-1]
+	above.From, above.To = 1, len(above.Ix.Layers)
+	below.To = len(below.Ix.Layers)
+	low := below.Ix.Layers[max(below.From-2, 0)].Z
+	b.at = n - 2
+	b.move(n-2, low+(below.Ix.Height()-low)/2)
+}
+
+// move brings a joint to the shared height that is nearest to z, between its
+// neighbours.
+func (b *binding) move(k int, z gcode.Nano) {
+	below, above := &b.pieces[k], &b.pieces[k+1]
+	var all []bind.Height
+	for _, h := range bind.Shared(below.Ix, above.Ix) {
+		if h.A >= below.From && (h.B < above.To || above.To == 0) {
+			all = append(all, h)
+		}
+	}
+	if i := bind.Nearest(all, z); i >= 0 {
+		below.To, above.From = all[i].A, all[i].B+1
+	}
+}
+
+// address is the binding as it stands in an address.
+func (b *binding) address(path string) string {
+	q := url.Values{}
+	for i, p := range b.pieces {
+		q.Add("p", fmt.Sprintf("%d:%d-%d", b.books[i].print.ID, p.From, p.To))
+	}
+	for _, j := range b.joints {
+		q.Add("j", j.Kind)
+		q.Add("n", blank(j.Nozzle))
+		q.Add("dz", blank(j.DZ))
+		q.Add("r", j.Routine)
+		q.Add("f", j.Filament)
+	}
+	if b.at > 0 {
+		q.Set("at", fmt.Sprint(b.at))
+	}
+	return path + "?" + q.Encode()
+}
+
+func blank(v float64) string {
+	if v == 0 {
+		return ""
+	}
+	return fmt.Sprint(v)
+}
+
+// make binds what is chosen.
+func (b *binding) make(ctx context.Context) (*bind.Bound, error) {
+	var joints []bind.Joint
+	for _, c := range b.joints {
+		j := bind.Joint{DZ: c.DZ}
+		if c.Kind != "" {
+			j.Ear = plan.Ear{Kind: c.Kind, Nozzle: c.Nozzle}
+			if c.Kind == plan.Colour {
+				j.Ear.Filament = c.Filament
+			}
+			if _, ok := b.p.Routines[c.Routine]; ok || plan.Builtin()[c.Routine] != nil {
+				j.Ear.Routine, _ = json.Marshal(c.Routine)
+			}
+		}
+		joints = append(joints, j)
+	}
+	made, err := bind.Make(ctx, b.pieces, joints, b.p)
+	if err != nil {
+		return nil, sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return made, nil
+}
