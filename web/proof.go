@@ -56,8 +56,12 @@ func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
 		return nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	edit.Sort(o.result.Edits)
+	own, err := proof.Marks(edit.NewReader(b.src, o.result.Edits))
+	if err != nil {
+		return nil, err
+	}
 	original := io.NewSectionReader(b.src, 0, b.src.Size())
-	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Again: o.result.Again(), Slower: o.result.Slower()})
+	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Again: own.Again, Changed: own.Changed})
 	if err != nil {
 		return nil, err
 	}

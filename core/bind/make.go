@@ -1,7 +1,6 @@
 package bind
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -224,29 +223,12 @@ func (b *Bound) tail() error {
 	return nil
 }
 
-// end is the fold behind a piece. Behind the last layer of a file it lies in front
-// of the first line that is neither a wipe nor a retraction nor blank.
+// end is the fold behind a piece.
 func (p *Piece) end() (routine.Fold, error) {
 	if p.To < len(p.Ix.Layers) {
 		return routine.Locate(p.Src, p.Ix, &plan.Ear{ID: "end", BeforeLayer: p.To + 1})
 	}
-	last := p.Ix.Layers[p.To-1].Last
-	f := routine.Fold{Line: p.Ix.Lines + 1, Layer: p.To}
-	err := p.Ix.Walk(p.Src, p.To, p.Ix.Lines+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, _ *gcode.Machine) bool {
-		if line <= last || a.Kind == gcode.Pull || len(bytes.TrimSpace(text)) == 0 {
-			return true
-		}
-		f.Line = line
-		return false
-	})
-	if err != nil {
-		return f, err
-	}
-	if f.Offset, err = p.Ix.OffsetOf(p.Src, f.Line); err != nil {
-		return f, err
-	}
-	f.At, err = p.Ix.StateAt(p.Src, f.Line)
-	return f, err
+	return routine.Behind(p.Src, p.Ix)
 }
 
 // base is where the file of piece i begins in the joined document.

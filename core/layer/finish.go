@@ -241,11 +241,11 @@ func (r *reader) summary() {
 func (r *reader) findings(missing []int) {
 	ix := r.ix
 	if ix.Ours > 0 {
-		ears := fmt.Sprintf("%d ears stand", ix.Ours)
+		marks := fmt.Sprintf("%d of its marks stand", ix.Ours)
 		if ix.Ours == 1 {
-			ears = "an ear stands"
+			marks = "one of its marks stands"
 		}
-		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+ears+" in it. They can be taken out and edited again.")
+		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can be taken out and edited again.")
 	}
 	if len(ix.Layers) == 0 {
 		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")

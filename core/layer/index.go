@@ -36,7 +36,7 @@ type Index struct {
 	Layers   []Layer
 	Prime    Span // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
-	Ours     int     // ears that stand in the file because Dogear has written it
+	Ours     int     // ears, changes and runs of muted lines that stand in the file because Dogear has written it
 	Heats    []Place // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers

@@ -99,6 +99,7 @@ type reader struct {
 	gap    gap
 	start  point  // early: in front of the movement that leads to the next laying
 	inMove bool   // early: since start there was only movement
+	muted  int64  // line of the newest muted line
 	inEar  string // id of the ear of Dogear's own whose lines are being read
 	early  bool   // fewer than maxChains chains so far
 	chains []chain
@@ -358,6 +359,17 @@ func (r *reader) ours(s []byte) bool {
 		} else if string(id) == r.inEar {
 			r.inEar = ""
 		}
+		return true
+	}
+	rest = s[len("; dogear "):]
+	switch {
+	case bytes.HasPrefix(rest, []byte("muted: ")):
+		if r.line > r.muted+1 {
+			r.ix.Ours++
+		}
+		r.muted = r.line
+	case bytes.HasPrefix(rest, []byte("change ")) && !bytes.HasSuffix(rest, []byte(" ends")):
+		r.ix.Ours++
 	}
 	return true
 }

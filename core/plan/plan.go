@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 )
 
 // Format is the name of the plan format.
@@ -37,6 +38,7 @@ type Plan struct {
 	First     string              `json:"first_filament,omitempty"`
 	Ears      []Ear               `json:"ears"`
 	Mutes     []Span              `json:"mutes,omitempty"`
+	Changes   []Change            `json:"changes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
 	Uses      Uses                `json:"uses,omitzero"`
 }
@@ -198,9 +200,32 @@ func (p *Plan) Check() error {
 			}
 		}
 	}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		if c.ID == "" {
+			c.ID = fmt.Sprintf("c%d", i+1)
+		}
+		if err := c.Check(); err != nil {
+			return &Error{"", fmt.Errorf("change %s: %w", c.ID, err)}
+		}
+		if slices.ContainsFunc(p.Changes[:i], func(o Change) bool { return o.ID == c.ID }) {
+			return &Error{"", fmt.Errorf("change %s: the id is used twice", c.ID)}
+		}
+	}
 	for name, r := range p.Routines {
 		if err := r.Check(); err != nil {
 			return &Error{"", fmt.Errorf("routine %q: %w", name, err)}
+		}
+	}
+	return nil
+}
+
+// checkID says what is wrong with the id of an ear or a change: it stands in
+// comments.
+func checkID(id string) error {
+	for _, r := range id {
+		if r <= ' ' || r > '~' || r == ';' || r == '(' || r == ')' {
+			return fmt.Errorf("the id %q must be letters and digits", id)
 		}
 	}
 	return nil
@@ -216,10 +241,8 @@ func (p *Plan) checkEar(e *Ear) error {
 	if places != 1 {
 		return ErrPlace
 	}
-	for _, r := range e.ID {
-		if r <= ' ' || r > '~' || r == ';' || r == '(' || r == ')' {
-			return fmt.Errorf("the id %q must be letters and digits", e.ID)
-		}
+	if err := checkID(e.ID); err != nil {
+		return err
 	}
 	switch e.Kind {
 	case Colour, Insert, Nozzle, Own:

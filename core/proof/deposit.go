@@ -36,16 +36,16 @@ type Difference struct {
 }
 
 type walker struct {
-	lines  *gcode.Scanner
-	m      gcode.Machine
-	c      gcode.Command
-	a      gcode.Act
-	line   int64
-	stop   int
-	muted  [][2]int64
-	slower [][2]int64 // those still to come
-	box    [4]gcode.Nano
-	aux    *gcode.Aux // as it was when all of it was last found to be the same
+	lines *gcode.Scanner
+	m     gcode.Machine
+	c     gcode.Command
+	a     gcode.Act
+	line  int64
+	stop  int
+	muted [][2]int64
+	other []Otherwise // those that have not ended
+	box   [4]gcode.Nano
+	aux   *gcode.Aux // as it was when all of it was last found to be the same
 	// of the first walker: nozzle, or nozzle or bed, are at another temperature
 	hotter, heats bool
 	spot          gcode.Nano // pushed out over the part, on the spot, since the last laying move
@@ -110,12 +110,25 @@ func (w *walker) leftOut() bool {
 	return false
 }
 
-// slowed reports whether the present line is one that is laid slower on purpose.
-func (w *walker) slowed() bool {
-	for len(w.slower) > 0 && w.line > w.slower[0][1] {
-		w.slower = w.slower[1:]
+// otherwise says what is laid otherwise on purpose on the present line.
+func (w *walker) otherwise() Otherwise {
+	var o Otherwise
+	over := 0
+	for i := range w.other {
+		x := &w.other[i]
+		if w.line < x.Lines[0] {
+			break
+		}
+		if w.line > x.Lines[1] {
+			over++
+			continue
+		}
+		o.Speed, o.Flow, o.Fan, o.Heat = o.Speed || x.Speed, o.Flow || x.Flow, o.Fan || x.Fan, o.Heat || x.Heat
 	}
-	return len(w.slower) > 0 && w.line >= w.slower[0][0]
+	if over > 0 && over <= len(w.other) { // forget those that are behind
+		w.other = slices.DeleteFunc(w.other, func(x Otherwise) bool { return w.line > x.Lines[1] })
+	}
+	return o
 }
 
 // Options of a comparison. StopWords and KeepE are those of the printer; Box is
@@ -125,9 +138,9 @@ type Options struct {
 	StopWords []string
 	KeepE     bool
 	Box       [4]gcode.Nano
-	Muted     [][2]int64 // runs of lines of the original that are left out on purpose
-	Again     [][2]int64 // runs of lines of the edited file that lay something more on purpose
-	Slower    [][2]int64 // runs of lines of the edited file that are laid at another share of their speed on purpose
+	Muted     [][2]int64  // runs of lines of the original that are left out on purpose
+	Again     [][2]int64  // runs of lines of the edited file that lay something more on purpose
+	Changed   []Otherwise // runs of lines of the edited file that are laid otherwise on purpose, in their order
 	// A pick-up: the edited file has an opening of Opening lines, in which
 	// nothing may be laid over the part, and goes on from line Start of the
 	// original, everything moved by Shift. Start 0 compares from the beginning.
@@ -153,7 +166,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		w[i].lines = gcode.NewScanner(r)
 		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
 	}
-	w[0].muted, w[1].muted, w[1].slower = opt.Muted, opt.Again, opt.Slower
+	w[0].muted, w[1].muted, w[1].other = opt.Muted, opt.Again, slices.Clone(opt.Changed)
 	if opt.Start > 0 {
 		if _, err := w[0].skip(opt.Start - 1); err != nil {
 			return v, err
@@ -189,7 +202,9 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		case !b:
 			what = "the edited file ends before this"
 		default:
-			what, code = differ(&w[0], &w[1], &opt)
+			on := w[1].otherwise()
+			what, code = differ(&w[0], &w[1], &opt, on)
+			w[0].hotter = w[0].hotter && !on.Heat
 		}
 		if what == "" && opt.Through && w[0].hotter {
 			v.state(&w[0], &w[1], "it is laid at another temperature", "temperature-not-restored")
@@ -232,7 +247,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 }
 
 // differ says how two laying moves differ; "" when they do not.
-func differ(x, y *walker, opt *Options) (what, code string) {
+func differ(x, y *walker, opt *Options, on Otherwise) (what, code string) {
 	shift := opt.Shift
 	switch {
 	case x.m.Tool != y.m.Tool:
@@ -247,7 +262,7 @@ func differ(x, y *walker, opt *Options) (what, code string) {
 		return "another amount of filament is laid", "filament-jump"
 	case x.m.Feed != y.m.Feed:
 		return "it is laid at another speed", "feed-not-restored"
-	case x.m.Fan != y.m.Fan:
+	case x.m.Fan != y.m.Fan && !on.Fan:
 		return "the part fan runs differently", "fan-not-restored"
 	case x.m.RelE != y.m.RelE || x.m.RelXYZ != y.m.RelXYZ || x.m.Inch != y.m.Inch:
 		return "places or filament are counted in another way", "mode-not-restored"
@@ -259,16 +274,16 @@ func differ(x, y *walker, opt *Options) (what, code string) {
 	x.hotter = x.m.Nozzle() != y.m.Nozzle()
 	x.heats = x.hotter || x.m.Bed() != y.m.Bed()
 	switch {
-	case x.m.Speed() != y.m.Speed() && !opt.Eased && !y.slowed():
+	case x.m.Speed() != y.m.Speed() && !opt.Eased && !on.Speed:
 		return "it is laid at another speed", "feed-not-restored"
-	case x.m.Flow() != y.m.Flow() && !opt.Eased:
+	case x.m.Flow() != y.m.Flow() && !opt.Eased && !on.Flow:
 		return "another flow factor is in force", "mode-not-restored"
-	case !sameSettings(x, y, opt.Eased || y.slowed()):
+	case !sameSettings(x, y, opt.Eased || on.Speed, opt.Eased || on.Flow):
 		return "another lasting setting is in force", "mode-not-restored"
 	case x.m.Hot() && !y.m.Hot():
 		return "the nozzle was not waited for", "cold-extrusion"
 	}
-	if !y.slowed() {
+	if on == (Otherwise{}) {
 		x.aux, y.aux = x.m.Aux, y.m.Aux
 	}
 	return "", ""
@@ -288,16 +303,16 @@ func (v *Verdict) state(x, y *walker, what, code string) {
 	v.States = append(v.States, Difference{Lines: [2]int64{x.line, y.line}, Texts: [2]string{text(x), text(y)}, What: what, Code: code})
 }
 
-// sameSettings compares the lasting settings; with eased, factors of speed and
-// flow are let pass.
-func sameSettings(x, y *walker, eased bool) bool {
+// sameSettings compares the lasting settings; factors of speed and flow are let
+// pass on request.
+func sameSettings(x, y *walker, speed, flow bool) bool {
 	a, b := x.m.Settings(), y.m.Settings()
 	if slices.Equal(a, b) {
 		return true
 	}
 	// A factor of a hundred is none.
 	factor := func(s gcode.Setting) bool {
-		return (s.Word == "M220" || s.Word == "M221") && (eased || s.Line == s.Word+" S100")
+		return s.Word == "M220" && (speed || s.Line == "M220 S100") || s.Word == "M221" && (flow || s.Line == "M221 S100")
 	}
 	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor), slices.DeleteFunc(slices.Clone(b), factor))
 }

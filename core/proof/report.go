@@ -1,13 +1,11 @@
 package proof
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"slices"
-	"strings"
 	"sync"
 
 	"dogear/core/gcode"
@@ -62,7 +60,7 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 		return nil, err
 	}
 	side.Go(func() {
-		v, errC = Compare(ctx, io.NewSectionReader(original, 0, original.Size()), io.NewSectionReader(edited, 0, edited.Size()), Options{Box: ixO.Box, Again: own.again, Slower: own.slower, Through: true})
+		v, errC = Compare(ctx, io.NewSectionReader(original, 0, original.Size()), io.NewSectionReader(edited, 0, edited.Size()), Options{Box: ixO.Box, Again: own.Again, Changed: own.Changed, Through: true})
 	})
 	in, fits, err := inserts(ctx, edited, ixE, own.ears)
 	var x *Examined
@@ -127,63 +125,6 @@ func beyond(edited, own []layer.Finding, al *Aligned) []layer.Finding {
 		out = append(out, f)
 	}
 	return out
-}
-
-// own is what a file that Dogear has written says of itself.
-type own struct {
-	again  [][2]int64 // lines that lay something once more on purpose
-	slower [][2]int64 // lines that are laid slower on purpose
-	warm   bool       // a filament brings a heat of its own
-	ears   []marked
-}
-
-// ours reads what Dogear has written into a file about itself.
-func ours(src layer.Source, ix *layer.Index) (*own, error) {
-	o := &own{}
-	if ix.Ours == 0 {
-		return o, nil
-	}
-	lines := gcode.NewScanner(io.NewSectionReader(src, 0, src.Size()))
-	var c gcode.Command
-	var kept []byte
-	for line := int64(1); lines.Scan(&c); line++ {
-		if c.Letter != 0 || c.Comment == nil {
-			continue
-		}
-		text := string(bytes.TrimRight(lines.Text(), "\r\n"))
-		rest, ok := strings.CutPrefix(text, "; dogear ")
-		if !ok {
-			continue
-		}
-		ends := strings.HasSuffix(rest, " ends")
-		switch {
-		case strings.HasPrefix(rest, "bond ") && ends:
-			if n := len(o.again); n > 0 {
-				o.again[n-1][1] = line
-			}
-		case strings.HasPrefix(rest, "bond "):
-			o.again = append(o.again, [2]int64{line, line})
-		case strings.HasPrefix(rest, "slow ") && strings.HasSuffix(rest, ": over"):
-			if n := len(o.slower); n > 0 {
-				o.slower[n-1][1] = line
-			}
-		case strings.HasPrefix(rest, "slow ") && !ends:
-			o.slower = append(o.slower, [2]int64{line, line})
-		case strings.HasPrefix(rest, "was: "):
-			o.warm = o.warm || strings.Contains(rest, "M104") || strings.Contains(rest, "M109")
-		case strings.HasPrefix(rest, "> "):
-			o.warm = o.warm || strings.Contains(rest, `"filament"`)
-			kept = append(kept, rest[2:]...)
-		case strings.HasPrefix(rest, "ear ") && ends:
-			if m, ok := remember(kept, line); ok {
-				o.ears = append(o.ears, m)
-			}
-			kept = nil
-		case strings.HasPrefix(rest, "ear "):
-			kept = nil
-		}
-	}
-	return o, lines.Err()
 }
 
 // inside looks at stops that were put in: in the middle of a wall they leave a

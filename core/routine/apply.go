@@ -34,6 +34,7 @@ type Result struct {
 	Rewritten []Rewritten
 	Extras    []Extra    // lines that ears put in elsewhere
 	Overs     []Over     // ways that are lifted over what stands proud
+	Changes   []Changed  // what is laid otherwise between two folds
 	Slows     [][2]int64 // lines of the original that are laid slower, both ends included
 	Edits     []edit.Edit
 	Findings  []layer.Finding // of all blocks, and of the plan as a whole
@@ -186,6 +187,9 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 	}
 	sort.SliceStable(res.Blocks, func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
 	res.sit(ix, pockets)
+	if err := res.placeChanges(src, ix, p); err != nil {
+		return nil, err
+	}
 	warm := 0.0 // what the filament of the section wants
 	laid := p.First
 	var err error
@@ -205,6 +209,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
 			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}
+		b.Fold.At = res.inForce(b.Fold.Line, b.Fold.At)
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {
 			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
@@ -233,6 +238,9 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
 	}
 	if err := res.temperatures(src, ix, p); err != nil {
+		return nil, &plan.Error{Err: err}
+	}
+	if err := res.changes(src, ix, p, Style{Lower: ix.Lower}); err != nil {
 		return nil, &plan.Error{Err: err}
 	}
 	if err := res.overs(src, ix, p, Style{Lower: ix.Lower}); err != nil {
@@ -276,25 +284,6 @@ func (b *Block) again(src layer.Source, ix *layer.Index) error {
 	var err error
 	b.Fold.Again, err = ix.Decode(src, n-1)
 	return err
-}
-
-// Again returns the lines of the edited file that lay something once more on
-// purpose, as runs with both ends included.
-func (r *Result) Again() [][2]int64 {
-	var out [][2]int64
-	for i := range r.Blocks {
-		at := r.OutLines(i)[0]
-		for k, l := range r.Blocks[i].Lines {
-			if rest, ok := strings.CutPrefix(l.Text, "; dogear bond "); ok {
-				if strings.HasSuffix(rest, " ends") {
-					out[len(out)-1][1] = at + int64(k)
-				} else {
-					out = append(out, [2]int64{at + int64(k), at + int64(k)})
-				}
-			}
-		}
-	}
-	return out
 }
 
 // bytes writes a block with the line ends used around the fold.

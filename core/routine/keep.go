@@ -46,16 +46,24 @@ func (c *compiler) keep() {
 			k.Ear.Routine, _ = json.Marshal(r)
 		}
 	}
-	text := asciiJSON(k)
-	for len(text) > 0 {
+	for _, l := range keptLines(k) {
+		c.note(l, "")
+	}
+}
+
+// keptLines writes a value as comments that remember it.
+func keptLines(v any) []string {
+	var out []string
+	for text := asciiJSON(v); len(text) > 0; {
 		n := min(keptPiece, len(text))
 		// A blank at the end of a line would not survive every editor.
 		for n > 1 && n < len(text) && (text[n-1] == ' ' || text[n] == ' ') {
 			n--
 		}
-		c.note(keptPrefix+text[:n], "")
+		out = append(out, keptPrefix+text[:n])
 		text = text[n:]
 	}
+	return out
 }
 
 // asciiJSON writes a value so that it can stand in a comment of any file:

@@ -3,7 +3,6 @@ package routine
 import (
 	"bytes"
 	"fmt"
-	"slices"
 
 	"dogear/core/edit"
 	"dogear/core/gcode"
@@ -428,6 +427,16 @@ func (r *Result) replaceLine(line, off int64, old, now []byte, why string) {
 	r.Rewritten = append(r.Rewritten, Rewritten{line, trim(old), trim(now), why})
 }
 
+// paced reports whether a change sets the speed of some of these lines already.
+func (r *Result) paced(first, last int64) bool {
+	for i := range r.Changes {
+		if c := &r.Changes[i]; c.Change.Speed != 0 && c.From.Line <= last && first < c.Until.Line {
+			return true
+		}
+	}
+	return false
+}
+
 // bridge lays what closes over an opening slower: the factor of speed is lowered
 // from the first line over it to the last.
 func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st Style) error {
@@ -458,7 +467,7 @@ func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st Style) erro
 				last = m.Line
 			}
 		}
-		if first == 0 || r.slowed(first, last) {
+		if first == 0 || r.slowed(first, last) || r.paced(first, last) {
 			continue
 		}
 		before, err := ix.StateAt(src, first)
@@ -474,49 +483,6 @@ func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st Style) erro
 		b.find(layer.Note, "bridge-left-out", "No line was found that closes over it, so nothing is laid slower.")
 	}
 	return nil
-}
-
-// Slower returns the lines of the edited file that are laid slower on purpose, in
-// their order, both ends included.
-func (r *Result) Slower() [][2]int64 {
-	var out [][2]int64
-	for _, s := range r.Slows {
-		out = append(out, [2]int64{r.outLine(s[0]), r.outLine(s[1] + 1)})
-	}
-	slices.SortFunc(out, func(a, b [2]int64) int { return int(a[0] - b[0]) })
-	return out
-}
-
-// outLine returns where, at the earliest, a line of the original stands in the
-// edited file: in front of what is put in before it.
-func (r *Result) outLine(line int64) int64 {
-	at := line
-	for i := range r.Blocks {
-		if r.Blocks[i].Fold.Line < line {
-			at += int64(len(r.Blocks[i].Lines))
-		}
-	}
-	for i := range r.HeadsUps {
-		if r.HeadsUps[i].Line < line {
-			at += int64(len(r.HeadsUps[i].Lines))
-		}
-	}
-	for i := range r.Extras {
-		if r.Extras[i].Line < line {
-			at += int64(len(r.Extras[i].Lines))
-		}
-	}
-	for i := range r.Rewritten {
-		if r.Rewritten[i].Line < line {
-			at++
-		}
-	}
-	for i := range r.Mutes {
-		if r.Mutes[i].Span.To < line {
-			at += int64(len(r.Mutes[i].Lines))
-		}
-	}
-	return at
 }
 
 func (r *Result) slowed(first, last int64) bool {

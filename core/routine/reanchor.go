@@ -36,7 +36,82 @@ func Anchor(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 			}
 		}
 	}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		from, until := changeLayers(ix, c)
+		z, end := bottom(ix, from), bottom(ix, until)
+		c.Z, c.UntilZ = &z, &end
+	}
 	return nil
+}
+
+// changeLayers are the layers in front of which a change begins and ends, or
+// within which it does.
+func changeLayers(ix *layer.Index, c *plan.Change) (from, until int) {
+	from, until = c.BeforeLayer, c.UntilLayer
+	if from == 0 {
+		from = max(ix.At(c.BeforeLine), 1)
+	}
+	if until == 0 {
+		until = max(ix.At(c.UntilLine), 1)
+	}
+	return min(from, len(ix.Layers)), min(until, len(ix.Layers)+1)
+}
+
+// bottom is the height at which a layer begins, mm; of one more than there are,
+// the height of the print.
+func bottom(ix *layer.Index, n int) float64 {
+	if n > len(ix.Layers) {
+		return ix.Height().Millimetres()
+	}
+	l := &ix.Layers[n-1]
+	return (l.Z - l.Height).Millimetres()
+}
+
+// nearestFold returns the layer that begins nearest to a height, one more than
+// there are for the top of the print, and how far off it is, mm.
+func nearestFold(ix *layer.Index, z float64) (n int, off float64) {
+	n, off = 1, math.Inf(1)
+	for k := 1; k <= len(ix.Layers)+1; k++ {
+		if d := abs(bottom(ix, k) - z); d < off-1e-9 {
+			n, off = k, d
+		}
+	}
+	return n, off
+}
+
+// reanchorChanges moves changes by their heights; inside a layer they go to where
+// it begins or ends.
+func reanchorChanges(ix *layer.Index, p *plan.Plan) []layer.Finding {
+	var out []layer.Finding
+	var keep []plan.Change
+	for _, c := range p.Changes {
+		find := func(level, code, text string) {
+			out = append(out, layer.Finding{Level: level, Code: code, Line: 1, Message: "Change " + c.ID + ": " + text})
+		}
+		if c.Z == nil || c.UntilZ == nil {
+			find(layer.Care, "not-placed", "the plan does not say at which heights it lay; it is left out")
+			continue
+		}
+		from, off := nearestFold(ix, *c.Z)
+		until, off2 := nearestFold(ix, *c.UntilZ)
+		if from > len(ix.Layers) {
+			find(layer.Care, "not-placed", fmt.Sprintf("%g mm lies above this print, which ends at %s mm; it is left out", *c.Z, ix.Height()))
+			continue
+		}
+		until = max(until, from+1)
+		inside := c.BeforeLine > 0 || c.UntilLine > 0
+		c.BeforeLayer, c.BeforeLine, c.UntilLayer, c.UntilLine = from, 0, until, 0
+		level, text := layer.Note, fmt.Sprintf("%g to %g mm is now layers %d to %d", *c.Z, *c.UntilZ, from, until-1)
+		if inside || max(off, off2) > sameHeight {
+			level = layer.Care
+			text += fmt.Sprintf(", which are %.2f to %.2f mm", bottom(ix, from), bottom(ix, until))
+		}
+		find(level, "moved", text)
+		keep = append(keep, c)
+	}
+	p.Changes = keep
+	return out
 }
 
 // sameHeight is how far a fold may lie from its old height, mm, without a word.
@@ -78,6 +153,7 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan) ([]layer.Finding,
 		}
 	}
 	p.Ears = keep
+	out = append(out, reanchorChanges(ix, p)...)
 	if len(p.Mutes) > 0 {
 		out = append(out, layer.Finding{Level: layer.Care, Code: "not-placed", Line: 1, Message: fmt.Sprintf("%d runs of muted lines belong to the other file and are left out.", len(p.Mutes))})
 		p.Mutes = nil

@@ -3,9 +3,11 @@ package routine
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
 
+	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -134,5 +136,33 @@ func TestTotals(t *testing.T) {
 				t.Errorf("%s: %+v, want %+v", name, g, w)
 			}
 		}
+	}
+}
+
+// TestReanchorChanges lays changes onto another slicing by their heights.
+func TestReanchorChanges(t *testing.T) {
+	ix := &layer.Index{}
+	for n := 1; n <= 20; n++ {
+		ix.Layers = append(ix.Layers, layer.Layer{Z: gcode.Nano(n) * 200_000, Height: 200_000})
+	}
+	at := func(v float64) *float64 { return &v }
+	p := &plan.Plan{Changes: []plan.Change{
+		{ID: "c1", BeforeLayer: 5, UntilLayer: 9, Z: at(1.2), UntilZ: at(2.4), Speed: 50},
+		{ID: "c2", BeforeLine: 5, UntilLayer: 9, Z: at(1.25), UntilZ: at(4), Flow: 90},
+		{ID: "c3", BeforeLayer: 5, UntilLayer: 9, Z: at(9), UntilZ: at(12), Flow: 90},
+		{ID: "c4", BeforeLayer: 5, UntilLayer: 9, Flow: 90},
+	}}
+	var got []string
+	for _, f := range reanchorChanges(ix, p) {
+		got = append(got, f.Level+" "+f.Code+" "+f.Message)
+	}
+	want := []string{
+		"note moved Change c1: 1.2 to 2.4 mm is now layers 7 to 12",
+		"care moved Change c2: 1.25 to 4 mm is now layers 7 to 20, which are 1.20 to 4.00 mm",
+		"care not-placed Change c3: 9 mm lies above this print, which ends at 4.00 mm; it is left out",
+		"care not-placed Change c4: the plan does not say at which heights it lay; it is left out",
+	}
+	if !slices.Equal(got, want) || len(p.Changes) != 2 || p.Changes[1].UntilLayer != 21 || p.Changes[1].BeforeLine != 0 {
+		t.Errorf("%q\n%+v", got, p.Changes)
 	}
 }

@@ -40,7 +40,7 @@ func (r *Result) temperatures(src layer.Source, ix *layer.Index, p *plan.Plan) e
 			}
 		}
 		for _, h := range ix.Heats {
-			if h.Line < b.Fold.Line || h.Line >= end || mutes(p, h.Line) {
+			if h.Line < b.Fold.Line || h.Line >= end || mutes(p, h.Line) || r.heated(h.Line) {
 				continue
 			}
 			if err := r.rewrite(src, ix, h, b, t, p); err != nil {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"dogear/core/edit"
 	"dogear/core/layer"
@@ -129,10 +130,10 @@ func trimEnd(was, now []byte) []byte {
 	return append(bytes.Clone(bare), now[len(bytes.TrimRight(now, "\r\n")):]...)
 }
 
-// begins reports what a line of ours opens: the id of an ear, if it is one, and
+// begins reports what a line of ours opens: kind and id of an ear or a change, and
 // the line that ends it.
 func begins(bare []byte) (id, until string) {
-	for _, what := range []string{"ear ", "heads-up ", "mute ", "over ", "slow "} {
+	for _, what := range []string{"ear ", "heads-up ", "mute ", "over ", "slow ", "change ", "back "} {
 		rest, ok := bytes.CutPrefix(bare, []byte("; dogear "+what))
 		if !ok || bytes.HasSuffix(rest, []byte(" ends")) {
 			continue
@@ -141,8 +142,8 @@ func begins(bare []byte) (id, until string) {
 		if what == "mute " {
 			name, _, _ = bytes.Cut(name, []byte("-"))
 		}
-		if what == "ear " {
-			id = string(name)
+		if what == "ear " || what == "change " || what == "back " {
+			id = what + string(name)
 		}
 		return id, "; dogear " + what + string(name) + " ends"
 	}
@@ -157,11 +158,37 @@ func (t *taker) cut(from, to int64) {
 	t.out.Edits = append(t.out.Edits, edit.Edit{Offset: from, Cut: to - from})
 }
 
+// change reads what the first lines of a change remember of it.
+func (t *taker) change(id string) {
+	var k struct {
+		Change plan.Change `json:"change"`
+	}
+	if json.Unmarshal(t.text, &k) != nil || k.Change.ID != id || k.Change.Check() != nil {
+		t.out.Lost = append(t.out.Lost, id)
+		return
+	}
+	if k.Change.BeforeLine > 0 {
+		k.Change.BeforeLine = t.left + 1
+	}
+	t.out.Plan.Changes = append(t.out.Plan.Changes, k.Change)
+}
+
 // ear reads what an ear's block remembers of it.
 func (t *taker) ear() {
-	id := t.id
+	kind, id, _ := strings.Cut(t.id, " ")
 	t.until, t.id = "", ""
-	if id == "" {
+	switch kind {
+	case "":
+		return
+	case "change":
+		t.change(id)
+		return
+	case "back":
+		for i := range t.out.Plan.Changes {
+			if c := &t.out.Plan.Changes[i]; c.ID == id && c.UntilLine > 0 {
+				c.UntilLine = t.left + 1
+			}
+		}
 		return
 	}
 	var k kept

@@ -1,0 +1,251 @@
+package routine
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strings"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// Changed is a change of a plan as it will stand in the file: some lines where it
+// begins, and some where it ends that put everything back.
+type Changed struct {
+	Change      plan.Change
+	From, Until Fold
+	Lines       []Line // where it begins
+	Back        []Line // where it ends
+}
+
+// holds reports whether a change is in force in front of a line, behind what an
+// ear does there.
+func (c *Changed) holds(line int64) bool { return c.From.Line < line && line <= c.Until.Line }
+
+// fan is the S value of the fan, millionths.
+func (c *Changed) fan() int64 { return int64(math.Round(*c.Change.Fan*2.55)) * 1e6 }
+
+// placeChanges finds where the changes of a plan lie in the file.
+func (r *Result) placeChanges(src layer.Source, ix *layer.Index, p *plan.Plan) error {
+	for i := range p.Changes {
+		c := Changed{Change: p.Changes[i]}
+		fail := func(err error) error { return &plan.Error{Err: fmt.Errorf("change %s: %w", c.Change.ID, err)} }
+		var err error
+		if c.From, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.BeforeLayer, BeforeLine: c.Change.BeforeLine}); err != nil {
+			return fail(err)
+		}
+		if c.Change.UntilLayer == len(ix.Layers)+1 {
+			c.Until, err = Behind(src, ix)
+		} else {
+			c.Until, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.UntilLayer, BeforeLine: c.Change.UntilLine})
+		}
+		if err != nil {
+			return fail(err)
+		}
+		if c.Until.Line <= c.From.Line {
+			return fail(fmt.Errorf("it ends in front of line %d, before it begins in front of line %d", c.Until.Line, c.From.Line))
+		}
+		for k := range r.Changes {
+			o := &r.Changes[k]
+			if what := c.Change.Clash(&o.Change); what != "" && c.From.Line < o.Until.Line && o.From.Line < c.Until.Line {
+				return fail(fmt.Errorf("change %s changes the %s there already", o.Change.ID, what))
+			}
+		}
+		r.Changes = append(r.Changes, c)
+	}
+	return nil
+}
+
+// Behind is the fold behind the last layer: in front of the first line that is
+// neither a wipe nor a retraction nor blank.
+func Behind(src layer.Source, ix *layer.Index) (Fold, error) {
+	n := len(ix.Layers)
+	last := ix.Layers[n-1].Last
+	f := Fold{Line: ix.Lines + 1, Layer: n, Seconds: ix.Seconds}
+	err := ix.Walk(src, n, ix.Lines+1, func(line int64, text []byte, _ *gcode.Command, a *gcode.Act, _ *gcode.Machine) bool {
+		if line <= last || a.Kind == gcode.Pull || len(bytes.TrimSpace(text)) == 0 {
+			return true
+		}
+		f.Line = line
+		return false
+	})
+	if err != nil {
+		return f, err
+	}
+	if f.Offset, err = ix.OffsetOf(src, f.Line); err != nil {
+		return f, err
+	}
+	f.At, err = ix.StateAt(src, f.Line)
+	return f, err
+}
+
+// inForce returns the state in front of a line as the changes make it.
+func (r *Result) inForce(line int64, s gcode.State) gcode.State {
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if !c.holds(line) {
+			continue
+		}
+		if c.Change.Fan != nil {
+			s.Fan = c.fan()
+		}
+		if t := c.Change.Nozzle; t != 0 && s.Nozzle() >= hot {
+			s = s.WithNozzle(int64(t * 1e6))
+		}
+	}
+	return s
+}
+
+// heated reports whether a change sets the nozzle on a line.
+func (r *Result) heated(line int64) bool {
+	for i := range r.Changes {
+		if c := &r.Changes[i]; c.Change.Nozzle != 0 && c.From.Line <= line && line < c.Until.Line {
+			return true
+		}
+	}
+	return false
+}
+
+// changes writes the changes: their first lines, what the file itself says
+// between them, and what puts everything back.
+func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if mutes(p, c.From.Line) || mutes(p, c.Until.Line) {
+			return fmt.Errorf("change %s begins or ends in muted lines", c.Change.ID)
+		}
+		ch := &c.Change
+		for k := range r.Blocks {
+			if b := &r.Blocks[k]; ch.Nozzle != 0 && b.Fold.Line > c.From.Line && b.Fold.Line < c.Until.Line && Wants(p, &b.Ear, b.Fold.Layer) != 0 {
+				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
+			}
+		}
+		from, until := r.inForce(c.From.Line, c.From.At), c.Until.At
+		a := NewScript(from, st)
+		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°", ""))), "from here on it is laid otherwise")
+		if !st.Plain {
+			for _, piece := range keptLines(struct {
+				Change plan.Change `json:"change"`
+			}{*ch}) {
+				a.Note(piece, "")
+			}
+		}
+		z := NewScript(r.inForce(c.Until.Line, until), st)
+		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
+		if ch.Speed != 0 {
+			a.Put("M220 S"+factor(ch.Speed*from.Speed()), fmt.Sprintf("at %g %% of its speed", ch.Speed))
+			z.Put("M220 S"+factor(until.Speed()*100), "speed as it was")
+		}
+		if ch.Flow != 0 {
+			a.Put("M221 S"+factor(ch.Flow*from.Flow()), fmt.Sprintf("with %g %% of its filament", ch.Flow))
+			z.Put("M221 S"+factor(until.Flow()*100), "filament as it was")
+		}
+		if ch.Fan != nil {
+			a.Put("M106 S"+factor(float64(c.fan())/1e6), fmt.Sprintf("fan at %g %%", *ch.Fan))
+			z.Fan(&until)
+		}
+		if ch.Nozzle != 0 {
+			a.Put(fmt.Sprintf("M104 S%g", ch.Nozzle), fmt.Sprintf("nozzle to %g C on the way", ch.Nozzle))
+			back := until.Nozzle()
+			for k := range r.Blocks { // the filament that is laid there may have a heat of its own
+				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+					back = until.Nozzle()
+					if b.Warm > 0 && back >= hot {
+						back = int64(math.Round(b.Warm * 1e6))
+					}
+				}
+			}
+			z.Put("M104 "+word('S', gcode.Nano(back)), "nozzle as it was")
+		}
+		a.Note("; dogear change "+ch.ID+" ends", "")
+		z.Note("; dogear back "+ch.ID+" ends", "")
+		c.Lines, c.Back = a.Lines(), z.Lines()
+		r.put(src, ch.ID, &c.From, c.Lines)
+		r.put(src, ch.ID, &c.Until, c.Back)
+		if err := r.between(src, ix, p, c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// factor writes a percentage.
+func factor(v float64) string {
+	return strings.TrimSuffix(string(gcode.AppendMM(nil, gcode.FromMM(math.Round(v*1000)/1000), 0)), ".0")
+}
+
+// put inserts lines at a fold, behind what an ear puts there.
+func (r *Result) put(src layer.Source, id string, f *Fold, lines []Line) {
+	r.Extras = append(r.Extras, Extra{Ear: id, Line: f.Line, Lines: lines})
+	r.Edits = append(r.Edits, edit.Edit{Offset: f.Offset, Text: r.bytes(src, &Block{Fold: *f, Lines: lines})})
+}
+
+// between rewrites lines of the file that would bring the old fan or temperature
+// back, and says which ones set a speed or a flow of their own.
+func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Changed) error {
+	ch := &c.Change
+	off := int64(0)
+	first := max(ix.At(c.From.Line), 0)
+	if first > 0 {
+		off = ix.Layers[first-1].Offset
+	}
+	return ix.Walk(src, first, c.Until.Line, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		at := off
+		off += int64(len(text))
+		if line < c.From.Line || mutes(p, line) {
+			return true
+		}
+		switch {
+		case a.Kind == gcode.FanSet && ch.Fan != nil && (!cmd.Has('P') || cmd.Value('P') == 0):
+			v := gcode.Nano(c.fan())
+			now, ok := reword(text, 'S', v)
+			if cmd.Has('S') && cmd.Value('S') == int64(v) {
+				return true
+			}
+			if !ok {
+				now = instead(text, "M106 "+word('S', v))
+			}
+			r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the fan stays at %g %% here", *ch.Fan))
+		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 && (!cmd.Has('T') || cmd.Value('T')/1_000_000 == int64(m.Tool)):
+			letter := byte('S')
+			if !cmd.Has(letter) {
+				letter = 'R'
+			}
+			want := int64(ch.Nozzle * 1e6)
+			if cmd.Value(letter) < hot || cmd.Value(letter) == want {
+				return true
+			}
+			if now, ok := reword(text, letter, gcode.Nano(want)); ok {
+				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the nozzle stays at %g C here", ch.Nozzle))
+			}
+		case cmd.Is('M', 220) && cmd.Has('S') && ch.Speed != 0, cmd.Is('M', 221) && cmd.Has('S') && ch.Flow != 0:
+			letter, share := "M220", ch.Speed
+			if cmd.Code == 221 {
+				letter, share = "M221", ch.Flow
+			}
+			was := float64(cmd.Value('S')) / 1e6
+			if now, ok := reword(text, 'S', gcode.FromMM(math.Round(was*share*10)/1000)); ok {
+				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("%s of what the file sets itself (%s)", fmt.Sprintf("%g %%", share), letter))
+			}
+		}
+		return true
+	})
+}
+
+// instead puts another command into a line and keeps its number, checksum and
+// line end.
+func instead(line []byte, command string) []byte {
+	bare := bytes.TrimRight(line, "\r\n")
+	now := bytes.Clone(numbered.Find(bare))
+	if len(now) > 0 {
+		now = append(now, ' ')
+	}
+	now = append(now, command...)
+	if bytes.IndexByte(bare, '*') >= 0 {
+		now = resum(append(now, "*0"...))
+	}
+	return append(now, line[len(bare):]...)
+}
