@@ -307,8 +307,8 @@ func (s *Server) change(c fiber.Ctx, f func(b *book, p *plan.Plan) (string, erro
 	return s.sendMargin(c, b, said)
 }
 
-// sound checks a plan with what it uses of the Kit put in.
-func (s *Server) sound(p *plan.Plan, kit *store.Kit) error {
+// whole is a plan with what it uses of the Kit put in.
+func whole(p *plan.Plan, kit *store.Kit) *plan.Plan {
 	full := *p
 	m := &marked{plan: &full, kit: kit}
 	full.Filaments = merged(kit.Filaments, p.Filaments)
@@ -320,7 +320,12 @@ func (s *Server) sound(p *plan.Plan, kit *store.Kit) error {
 		}
 	}
 	m.printer()
-	if err := full.Check(); err != nil {
+	return &full
+}
+
+// sound checks a plan with what it uses of the Kit put in.
+func (s *Server) sound(p *plan.Plan, kit *store.Kit) error {
+	if err := whole(p, kit).Check(); err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	return nil

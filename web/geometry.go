@@ -143,6 +143,32 @@ func (s *Server) overlay(c fiber.Ctx) error {
 	return c.Send(out)
 }
 
+// air sends which paths of a layer lie over nothing for the most part, as their
+// numbers on the thread.
+func (s *Server) air(c fiber.Ctx) error {
+	b, n, err := s.layerOf(c)
+	if err != nil {
+		return err
+	}
+	sh, err := newSheet(b, n, false)
+	if err != nil {
+		return err
+	}
+	out := []int{}
+	if n > 1 && b.ix.Layers[n-2].Object == b.ix.Layers[n-1].Object {
+		over, err := raster.OverNothing(b.src, b.ix, n)
+		if err != nil {
+			return err
+		}
+		for k, p := range sh.paths {
+			if over.Share(sh.xy[4*p.From:4*p.To]) > 0.5 {
+				out = append(out, k)
+			}
+		}
+	}
+	return c.JSON(out)
+}
+
 // newSheet cuts layer n into pieces; the times of its paths only when asked.
 func newSheet(b *book, n int, timed bool) (*sheet, error) {
 	moves, err := b.ix.Decode(b.src, n)

@@ -32,6 +32,8 @@ type marginView struct {
 	Report     []layer.Finding
 	Problem    string // why the marks cannot be laid onto the file as they are
 	Mutes      []muteView
+	Changes    []changeView
+	Layers     int
 	Found      []foundView
 	Ours       int
 }
@@ -117,12 +119,17 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		v.Printers = append(v.Printers, choice{key, m.kit.Printers[key].Name, key == p.Uses.Printer})
 	}
 	data := struct {
-		Ears  []earData   `json:"ears"`
-		Bands []band      `json:"bands"`
-		Mutes []plan.Span `json:"mutes"`
-		Overs []overData  `json:"overs"`
-		Sits  []sitData   `json:"sits"`
-	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, p.Mutes...), []overData{}, []sitData{}}
+		Ears    []earData    `json:"ears"`
+		Bands   []band       `json:"bands"`
+		Mutes   []plan.Span  `json:"mutes"`
+		Changes []changeData `json:"changes"`
+		Overs   []overData   `json:"overs"`
+		Sits    []sitData    `json:"sits"`
+	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, p.Mutes...), []changeData{}, []overData{}, []sitData{}}
+	v.Changes, v.Layers = b.changeViews(p), len(b.ix.Layers)
+	for _, ch := range v.Changes {
+		data.Changes = append(data.Changes, changeData{ch.From, ch.Until, ch.Words})
+	}
 	for _, mu := range p.Mutes {
 		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
 	}

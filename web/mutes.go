@@ -3,36 +3,55 @@ package web
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/plan"
 	"dogear/core/routine"
+	"dogear/store"
 )
 
-// mute leaves lines out, restore brings them back.
+// mostRuns bounds the runs of lines that are muted at once.
+const mostRuns = 2000
+
+// mute leaves lines out, unmute brings them back.
 func (s *Server) mute(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(c, b)
+		runs, err := spans(c, b)
 		if err != nil {
 			return "", err
 		}
-		p.Mutes = append(p.Mutes, m)
-		doc := *p
-		if err := doc.Check(); err != nil {
-			return "", sentence(fiber.StatusConflict, err.Error())
+		p.Mutes = append(p.Mutes, runs...)
+		if err := fits(b, p, kit); err != nil {
+			return "", err
 		}
-		// Laying it onto the file says what would go wrong, before it is kept.
-		if _, err := routine.Apply(b.src, b.ix, &doc, b.found()); err != nil {
-			return "", sentence(fiber.StatusConflict, err.Error())
+		if len(runs) == 1 {
+			return fmt.Sprintf("Muted: lines %s to %s are left out.", group(runs[0].From), group(runs[0].To)), nil
 		}
-		return fmt.Sprintf("Muted: lines %s to %s are left out.", group(m.From), group(m.To)), nil
+		return fmt.Sprintf("Muted: %d runs of lines are left out.", len(runs)), nil
 	})
+}
+
+// fits lays a plan onto its file and says what would go wrong, before it is kept.
+func fits(b *book, p *plan.Plan, kit *store.Kit) error {
+	doc := whole(p, kit)
+	if err := doc.Check(); err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	if _, err := routine.Apply(b.src, b.ix, doc, b.found()); err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	return nil
 }
 
 func (s *Server) unmute(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(c, b)
+		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
 		if err != nil {
 			return "", err
 		}
@@ -46,9 +65,31 @@ func (s *Server) unmute(c fiber.Ctx) error {
 	})
 }
 
-func span(c fiber.Ctx, b *book) (plan.Span, error) {
-	from, err1 := strconv.ParseInt(c.FormValue("from"), 10, 64)
-	to, err2 := strconv.ParseInt(c.FormValue("to"), 10, 64)
+// spans are the runs of lines of a request: from and to, or several as runs
+// ("12-20,31-44").
+func spans(c fiber.Ctx, b *book) ([]plan.Span, error) {
+	text := c.FormValue("runs")
+	if text == "" {
+		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
+		return []plan.Span{m}, err
+	}
+	var out []plan.Span
+	for run := range strings.SplitSeq(text, ",") {
+		from, to, _ := strings.Cut(run, "-")
+		m, err := span(b, from, to)
+		if err != nil {
+			return nil, err
+		}
+		if out = append(out, m); len(out) > mostRuns {
+			return nil, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("at most %d runs of lines are muted at once", mostRuns))
+		}
+	}
+	return out, nil
+}
+
+func span(b *book, first, last string) (plan.Span, error) {
+	from, err1 := strconv.ParseInt(first, 10, 64)
+	to, err2 := strconv.ParseInt(last, 10, 64)
 	if err1 != nil || err2 != nil || from < 1 || to < from || to > b.ix.Lines {
 		return plan.Span{}, sentence(fiber.StatusUnprocessableEntity, "say from which line to which")
 	}

@@ -150,7 +150,7 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 		return err
 	}
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(c, b)
+		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
 		if err != nil {
 			return "", err
 		}
@@ -184,7 +184,7 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 }
 
 // suffix is what Dogear puts behind the name of a file it writes.
-var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted)$`)
+var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted|changed|mended)$`)
 
 // takeOut puts the file as it was before Dogear wrote into it on the shelf,
 // with what stood in it as ears again. The print it is taken out of stays.

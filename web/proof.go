@@ -3,6 +3,8 @@ package web
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
@@ -29,7 +31,9 @@ type outcome struct {
 	examined []layer.Finding
 }
 
-// proofs keeps the outcomes worked out last, by print and revision.
+// proofs keeps the outcomes worked out last, by print and by all that is marked in
+// it with what it uses of the Kit. A revision's number would not do: after an
+// undo the next mark has the same one.
 type proofs struct {
 	s    *Server
 	mu   sync.Mutex
@@ -40,11 +44,11 @@ func newProofs(s *Server) *proofs { return &proofs{s: s, kept: map[string]*outco
 
 // of lays the marks onto the file and compares what both lay.
 func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
-	pr, err := p.s.cfg.Store.Print(ctx, b.print.ID)
+	doc, err := json.Marshal(m.plan)
 	if err != nil {
 		return nil, err
 	}
-	key := fmt.Sprint(pr.ID, "/", pr.Rev, "/", m.kit.Version)
+	key := fmt.Sprintf("%d/%x", b.print.ID, sha256.Sum256(doc))
 	p.mu.Lock()
 	o := p.kept[key]
 	p.mu.Unlock()
@@ -201,7 +205,10 @@ func (s *Server) proof(c fiber.Ctx) error {
 		}
 		v.Extras = append(v.Extras, x)
 	}
-	if len(o.result.Extras) > 0 {
+	for i := range o.result.Changes {
+		v.Extras = append(v.Extras, changedLines(&o.result.Changes[i]))
+	}
+	if len(o.result.Overs)+len(o.result.Slows) > 0 {
 		v.Extras = append(v.Extras, lifted(o.result))
 	}
 	v.Rewritten = o.result.Rewritten
@@ -269,14 +276,30 @@ func lifted(res *routine.Result) extra {
 		what = append(what, howMany(n, "bridge is laid slower", "bridges are laid slower"))
 	}
 	x := extra{Title: "Over what was put in: " + strings.Join(what, ", ")}
-	for i, e := range res.Extras {
+	shown := slices.DeleteFunc(slices.Clone(res.Extras), func(e routine.Extra) bool { return e.Ear == "" })
+	for i, e := range shown {
 		if i == mostShown/4 {
-			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…", Words: fmt.Sprintf("and %s more like these", group(int64(len(res.Extras)-i)))})
+			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…", Words: fmt.Sprintf("and %s more like these", group(int64(len(shown)-i)))})
 			break
 		}
 		for _, l := range e.Lines {
 			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: e.Line, Code: code(&l), Words: l.Why})
 		}
+	}
+	return x
+}
+
+// changedLines sets the lines with which a change begins and ends.
+func changedLines(c *routine.Changed) extra {
+	x := extra{Title: fmt.Sprintf("Laid otherwise from layer %d on: %s", c.From.Layer, c.Change.Words())}
+	for _, part := range []struct {
+		lines []routine.Line
+		next  int64
+	}{{c.Lines, c.From.Line}, {c.Back, c.Until.Line}} {
+		for _, l := range part.lines {
+			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: part.next, Code: code(&l), Words: l.Why})
+		}
+		x.Lines = append(x.Lines, galleyLine{Line: part.next, Code: "…", Words: fmt.Sprintf("line %s of the file comes next", group(part.next))})
 	}
 	return x
 }
@@ -397,7 +420,12 @@ func outName(b *book, res *routine.Result) string {
 	}
 	n := len(res.Blocks)
 	if n == 0 {
-		if len(res.Mutes) > 0 {
+		switch {
+		case len(res.Changes) > 0 && len(res.Mutes) > 0:
+			return base + "_mended" + ext
+		case len(res.Changes) > 0:
+			return base + "_changed" + ext
+		case len(res.Mutes) > 0:
 			return base + "_muted" + ext
 		}
 		return base + "_unchanged" + ext

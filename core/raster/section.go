@@ -1,6 +1,8 @@
 package raster
 
 import (
+	"math"
+
 	"dogear/core/gcode"
 	"dogear/core/layer"
 )
@@ -134,4 +136,40 @@ func FrameOf(ix *layer.Index) Frame {
 		b[k] = gcode.Nano(ix.Box[k]).Millimetres()
 	}
 	return NewFrame(b, 1.5)
+}
+
+// OverNothing returns where layer n, not the first of its object, lies over
+// nothing and nothing near.
+func OverNothing(src layer.Source, ix *layer.Index, n int) (*Grid, error) {
+	var s [2]*Section
+	for k, l := range [2]int{n, n - 1} {
+		moves, err := ix.Decode(src, l)
+		if err != nil {
+			return nil, err
+		}
+		s[k] = NewSection(FrameOf(ix), ix, l, moves)
+	}
+	return s[0].NewHere(s[1]), nil
+}
+
+// Share returns the share of straight pieces (x0, y0, x1, y1 of each, mm) that
+// lies on the grid's cells, by their length.
+func (g *Grid) Share(pieces []float32) float64 {
+	all, on := 0.0, 0.0
+	for i := 0; i+3 < len(pieces); i += 4 {
+		x0, y0, x1, y1 := float64(pieces[i]), float64(pieces[i+1]), float64(pieces[i+2]), float64(pieces[i+3])
+		d := math.Hypot(x1-x0, y1-y0)
+		n := max(1, int(d/g.Cell))
+		for k := range n {
+			f := (float64(k) + 0.5) / float64(n)
+			if g.At(x0+f*(x1-x0), y0+f*(y1-y0)) {
+				on += d / float64(n)
+			}
+		}
+		all += d
+	}
+	if all == 0 {
+		return 0
+	}
+	return on / all
 }

@@ -163,8 +163,8 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 		a.Note("; dogear change "+ch.ID+" ends", "")
 		z.Note("; dogear back "+ch.ID+" ends", "")
 		c.Lines, c.Back = a.Lines(), z.Lines()
-		r.put(src, ch.ID, &c.From, c.Lines)
-		r.put(src, ch.ID, &c.Until, c.Back)
+		r.put(src, &c.From, c.Lines)
+		r.put(src, &c.Until, c.Back)
 		if err := r.between(src, ix, p, c); err != nil {
 			return err
 		}
@@ -178,8 +178,8 @@ func factor(v float64) string {
 }
 
 // put inserts lines at a fold, behind what an ear puts there.
-func (r *Result) put(src layer.Source, id string, f *Fold, lines []Line) {
-	r.Extras = append(r.Extras, Extra{Ear: id, Line: f.Line, Lines: lines})
+func (r *Result) put(src layer.Source, f *Fold, lines []Line) {
+	r.Extras = append(r.Extras, Extra{Line: f.Line, Lines: lines})
 	r.Edits = append(r.Edits, edit.Edit{Offset: f.Offset, Text: r.bytes(src, &Block{Fold: *f, Lines: lines})})
 }
 

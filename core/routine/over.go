@@ -15,8 +15,8 @@ import (
 // Extra is a short run of lines that an ear puts in elsewhere than at its own
 // fold: a lift over what stands proud, or a slower bridge.
 type Extra struct {
-	Ear   string
-	Line  int64 // it stands in front of this line
+	Ear   string // whose it is; empty for a change
+	Line  int64  // it stands in front of this line
 	Lines []Line
 	early bool // and in front of an ear that sits there
 }

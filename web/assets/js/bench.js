@@ -6,6 +6,7 @@ import { View, ahead, draw, nearest, parse, parseOverlay, WAY, zooms } from "./p
 import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
+import { Mend } from "./mend.js";
 
 // bench is the open book: it holds the fold and keeps pages, spine, thread,
 // margin and address bar at it.
@@ -104,6 +105,12 @@ export async function bench(root) {
   const lying = (n) => state.sits.filter((s) => n >= s.from && n < s.until);
   const leaps = (n, from = 0, to = Infinity) => state.overs.filter((o) => o.layer === n && o.line >= from && o.line < to).map((o) => o.way);
 
+  const mend = new Mend(root, {
+    id, view, canvas, shown, order, redraw: () => pages(), mutes: () => state.mutes,
+    fold: () => state.fold, path: () => state.path, step: () => along(1),
+  });
+  const chosen = (n, geo) => (mend.on && geo ? mend.parts(n, geo, ready.get(`t${n}`)) : []);
+
   let turn = 0, idle = 0;
   async function pages() {
     const mine = ++turn;
@@ -117,13 +124,13 @@ export async function bench(root) {
       const cut = cutAt(t, r);
       shown.left = { n, geo: r, from: 0, to: cut };
       shown.right = { n, geo: r, from: cut, to: r.n };
-      draw(canvas.left, view, { parts: parts(n, r, 0, cut), sits: lying(n), overs: leaps(n, 0, r.line[cut] ?? Infinity), below: l, travel: state.travel, at: { geo: r, piece: laid(r, 0, cut, true), end: true, text: "ends here" } });
-      draw(canvas.right, view, { parts: parts(n, r, cut, r.n, rest), sits: lying(n), overs: leaps(n, r.line[cut] ?? 0), below: l, travel: state.travel, at: { geo: r, piece: laid(r, cut, r.n, false), end: false, text: "begins here" } });
+      draw(canvas.left, view, { parts: parts(n, r, 0, cut), chosen: chosen(n, r), sits: lying(n), overs: leaps(n, 0, r.line[cut] ?? Infinity), below: l, travel: state.travel, at: { geo: r, piece: laid(r, 0, cut, true), end: true, text: "ends here" } });
+      draw(canvas.right, view, { parts: parts(n, r, cut, r.n, rest), chosen: chosen(n, r), sits: lying(n), overs: leaps(n, r.line[cut] ?? 0), below: l, travel: state.travel, at: { geo: r, piece: laid(r, cut, r.n, false), end: false, text: "begins here" } });
     } else {
       shown.left = l && { n: n - 1, geo: l, from: 0, to: l.n };
       shown.right = r && { n, geo: r, from: 0, to: r.n };
-      draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], holes: holes(n - 1).filter((h) => !lying(n - 1).some((s) => s.x === h.x && s.y === h.y)), sits: lying(n - 1), overs: leaps(n - 1), travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
-      const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], sits: lying(n), overs: leaps(n), below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
+      draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], chosen: chosen(n - 1, l), holes: holes(n - 1).filter((h) => !lying(n - 1).some((s) => s.x === h.x && s.y === h.y)), sits: lying(n - 1), overs: leaps(n - 1), travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
+      const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], chosen: chosen(n, r), sits: lying(n), overs: leaps(n), below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
       const over = (o) => { if (o) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } };
       const o = n > 1 ? ready.get(`o${n}`) : null;
       if (o) over(o);
@@ -133,6 +140,7 @@ export async function bench(root) {
       }
     }
     ribbonNow(t);
+    mend.drawn();
     root.dispatchEvent(new Event("dogear:drawn"));
     for (const k of [n + 1, n - 2, n + 2]) layer(k);
     for (const k of [n + 1, n - 1]) { order(k); overlay(k); }
@@ -237,7 +245,7 @@ export async function bench(root) {
       p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink");
       if (ear.colour) p.setAttribute("fill", ear.colour);
     }
-    spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside, state.mutes, state.sits);
+    spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside, state.mutes, state.sits, state.changes);
     put("scale", spine.lens > 1 ? "drawn wider round the fold" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
     cover.load(n, state.ears, state.bands);
@@ -256,6 +264,8 @@ export async function bench(root) {
     }
     q("#before").value = state.path > 0 ? "" : n;
     q("#line").value = lineNow() || "";
+    q("#ch-from").value = Math.min(n, N);
+    q("#ch-line").value = state.path > 0 ? lineNow() || "" : "";
     const end = n > N || (state.path > 0 && !lineNow());
     q("[data-mark]").hidden = !!ear || end;
     put("mark-title", state.path > 0 ? `Mark the fold inside layer ${n}` : n <= N ? `Mark the fold before layer ${n}` : "");
@@ -349,6 +359,7 @@ export async function bench(root) {
     state.ears = d.ears;
     state.bands = d.bands;
     state.mutes = d.mutes;
+    state.changes = d.changes;
     state.overs = d.overs;
     state.sits = d.sits;
     if (m.dataset.said) { say(m.dataset.said); delete m.dataset.said; }
@@ -395,7 +406,7 @@ export async function bench(root) {
 
   const acts = {
     up: () => go(state.fold + 1), down: () => go(state.path > 0 ? state.fold : state.fold - 1), up10: () => go(state.fold + 10), down10: () => go(state.fold - 10),
-    home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play, mute, putIn,
+    choose: () => { mend.toggle(); press("choose", mend.on); }, home: () => go(1), end: () => go(N + 1), next: () => earAfter(1), prev: () => earAfter(-1), mark, landmark, play, mute, putIn,
     on: () => along(1), back: () => along(-1),
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
@@ -407,7 +418,7 @@ export async function bench(root) {
     goto: () => { q("#goto").focus(); q("#goto").select(); },
   };
   function press(act, on) { q(`button[data-act="${act}"]`).setAttribute("aria-pressed", on); }
-  for (const a of ["side", "travel", "rest", "play"]) press(a, false);
+  for (const a of ["side", "travel", "rest", "play", "choose"]) press(a, false);
 
   root.addEventListener("click", (e) => {
     const b = e.target.closest("[data-act]");
@@ -416,12 +427,14 @@ export async function bench(root) {
     if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
   });
 
-  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", i: "putIn", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", " ": "play", "?": "keys" };
+  const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", i: "putIn", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", e: "choose", " ": "play", "?": "keys" };
   document.addEventListener("keydown", (e) => {
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
     if (e.target.closest("input, textarea, select")) { if (e.key === "Escape") e.target.blur(); return; }
     if (e.target.closest("summary, button, a") && (e.key === "Enter" || e.key === " ")) return;
     let act = keys[e.key];
+    if (mend.on && e.key === "Escape") act = "choose";
+    if (mend.on && e.key === "x" && mend.chosen.size) { e.preventDefault(); return mend.mute(); }
     if (e.shiftKey && e.key === "ArrowUp") act = "up10";
     if (e.shiftKey && e.key === "ArrowDown") act = "down10";
     if (!act) return;
@@ -494,8 +507,10 @@ export async function bench(root) {
   // ---- the pointer on the pages: both move together; hovering tells
   for (const [side, c] of Object.entries(canvas)) {
     zooms(c, view, pages);
-    c.addEventListener("pointerdown", (e) => c.setPointerCapture(e.pointerId));
+    c.addEventListener("pointerdown", (e) => { c.setPointerCapture(e.pointerId); mend.down(side, c, e); });
+    c.addEventListener("pointerup", (e) => mend.up(c, e));
     c.addEventListener("pointermove", (e) => {
+      if (mend.move(c, e)) return;
       if (c.hasPointerCapture(e.pointerId)) {
         const s = view.scale(c.clientWidth, c.clientHeight);
         view.dx -= e.movementX / s;
@@ -505,7 +520,7 @@ export async function bench(root) {
       tell(side, c, e);
     });
     c.addEventListener("pointerleave", () => put(`${side}-hover`, ""));
-    c.addEventListener("dblclick", () => acts.fit());
+    c.addEventListener("dblclick", () => { if (!mend.on) acts.fit(); });
   }
 
   async function tell(side, c, e) {
@@ -530,6 +545,7 @@ export async function bench(root) {
     opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
     focus = document.activeElement?.closest("#margin") ? document.activeElement.id : "";
   });
+  root.addEventListener("input", (e) => { if (e.target.id === "ch-from") q("#ch-line").value = ""; });
   root.addEventListener("change", async (e) => {
     const f = e.target.dataset?.plan && e.target.files[0];
     if (!f) return;

@@ -88,7 +88,8 @@ export class View {
 //   holes    [{ x, y, w, d, turn, shape, words }]: pockets that are open here
 //   sits     [{ x, y, across, long, shape, turn }]: what lies in them
 //   overs    [[x0, y0, x1, y1]]: ways that are lifted over it
-export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing, pins, route, holes = [], sits = [], overs = [] }) {
+//   chosen   [{ geo, from, to }]: paths that are chosen
+export function draw(canvas, view, { parts = [], below, overlay, travel, at, nothing, pins, route, holes = [], sits = [], overs = [], chosen = [] }) {
   const dpr = window.devicePixelRatio || 1;
   const w = canvas.clientWidth, h = canvas.clientHeight;
   if (w === 0 || h === 0) return;
@@ -128,6 +129,7 @@ export function draw(canvas, view, { parts = [], below, overlay, travel, at, not
     c.restore();
   }
   if (overlay) over(c, s, overlay, sea, ink);
+  for (const p of chosen) tube(c, s, p, sea, page);
   c.restore();
   for (const s of sits) body(c, m, s, ink, page);
   for (const h of holes) hole(c, m, h, sea, page);
@@ -308,6 +310,19 @@ function lay(c, s, { geo, from, to, colour, ghost }, page, ink, faded, travel) {
     const t = tones[g.kind];
     c.strokeStyle = g.kind === 1 ? mix(colour, ink, pale ? 0.06 : 0.08) : mix(colour, page, pale ? t * 0.7 : t);
     c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s);
+    c.stroke(g.path);
+  }
+}
+
+// tube draws a path that is chosen: an edge on both sides of what it lays.
+function tube(c, s, { geo, from, to }, sea, page) {
+  for (const g of range(geo, from, to)) {
+    if (g.kind === WAY) continue;
+    c.strokeStyle = sea;
+    c.lineWidth = Math.max(g.width, 1 / s) + 3.5 / s;
+    c.stroke(g.path);
+    c.strokeStyle = page;
+    c.lineWidth = Math.max(g.width * 0.55, 1 / s);
     c.stroke(g.path);
   }
 }

@@ -63,7 +63,7 @@ export class Spine {
 
   // draw paints the spine at a fold. With a rest, everything from the fold up to
   // the next ear takes its colour and what is done fades.
-  draw(fold, ears, bands, rest, inside, mutes, sits = []) {
+  draw(fold, ears, bands, rest, inside, mutes, sits = [], changes = []) {
     this.layout(fold);
     const { svg, book: b, w } = this;
     svg.setAttribute("viewBox", `0 0 ${w} ${this.h}`);
@@ -94,6 +94,15 @@ export class Spine {
       c.append(el("title", {}, `${m.line ? "Inside" : "Before"} layer ${m.before}: ${m.reason}`));
       out.push(c);
     }
+    // What is laid otherwise has a bracket beside the ruler.
+    changes.forEach((c, i) => {
+      let left = this.w;
+      for (let n = c.from; n < c.until && n <= N; n++) if (runs[n - 1]?.length) left = Math.min(left, this.x(runs[n - 1][0]));
+      const x = Math.max(left - 9 - (i % 3) * 5, 34), y0 = this.y(this.under(c.from)), y1 = Math.min(this.y(this.under(Math.min(c.until, N + 1))), y0 - 3);
+      const p = el("path", { d: `M${x + 4} ${y0}h-4V${y1}h4`, class: "spine-change", fill: "none", "data-change": i });
+      p.append(el("title", {}, `${c.words}: layers ${c.from} to ${c.until - 1}`));
+      out.push(p);
+    });
     this.flags(out, runs, ears, fold);
     if (!fold) return svg.replaceChildren(...out);
     const y = Math.round(this.y(this.under(fold))) + 0.5;

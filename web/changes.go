@@ -1,0 +1,141 @@
+package web
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// changeView is a change of speed, flow, fan or heat in the margin.
+type changeView struct {
+	ID, Words, Place string
+	From, Until      int
+	Line             int64
+}
+
+// changeData is a change as the scripts know it: its layers.
+type changeData struct {
+	From  int    `json:"from"`
+	Until int    `json:"until"`
+	Words string `json:"words"`
+}
+
+// changeViews lists the changes of a plan for the margin.
+func (b *book) changeViews(p *plan.Plan) []changeView {
+	var out []changeView
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		from, line := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.BeforeLayer, BeforeLine: c.BeforeLine})
+		v := changeView{ID: c.ID, Words: c.Words(), From: from, Line: line}
+		v.Place = fmt.Sprintf("from layer %d", from)
+		if line > 0 {
+			v.Place = fmt.Sprintf("from inside layer %d", from)
+		}
+		switch n := len(b.ix.Layers); {
+		case c.UntilLayer > n:
+			v.Until = n + 1
+			v.Place += " to the end"
+		default:
+			until, inside := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.UntilLayer, BeforeLine: c.UntilLine})
+			v.Until = until
+			if inside > 0 {
+				v.Place += fmt.Sprintf(" to inside layer %d", until)
+			} else {
+				v.Place += fmt.Sprintf(" to %d", until-1)
+			}
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// addChange lays what lies between two folds otherwise.
+func (s *Server) addChange(c fiber.Ctx) error {
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		ch := plan.Change{ID: freeChange(p)}
+		var err error
+		if ch.BeforeLayer, ch.BeforeLine, err = foldOf(c.FormValue("from"), c.FormValue("from_line"), b); err != nil {
+			return "", err
+		}
+		until, err := amount(c.FormValue("to"), 1, float64(len(b.ix.Layers)))
+		if err != nil || until != float64(int(until)) {
+			return "", sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("say up to which layer: 1 to %d", len(b.ix.Layers)))
+		}
+		ch.UntilLayer = int(until) + 1
+		for _, f := range []struct {
+			name      string
+			to        *float64
+			low, high float64
+		}{{"speed", &ch.Speed, 10, 300}, {"flow", &ch.Flow, 50, 150}, {"nozzle", &ch.Nozzle, 170, 450}} {
+			if t := c.FormValue(f.name); strings.TrimSpace(t) != "" {
+				if *f.to, err = amount(t, f.low, f.high); err != nil {
+					return "", err
+				}
+			}
+		}
+		if t := c.FormValue("fan"); strings.TrimSpace(t) != "" {
+			v, err := amount(t, 0, 100)
+			if err != nil {
+				return "", err
+			}
+			ch.Fan = &v
+		}
+		p.Changes = append(p.Changes, ch)
+		if err := fits(b, p, kit); err != nil {
+			return "", err
+		}
+		v := b.changeViews(p)
+		return fmt.Sprintf("Laid otherwise %s: %s.", v[len(v)-1].Place, ch.Words()), nil
+	})
+}
+
+// foldOf reads where something begins: before a layer, or in front of a line.
+func foldOf(before, line string, b *book) (int, int64, error) {
+	if l, err := strconv.ParseInt(line, 10, 64); err == nil && l > 0 {
+		if l > b.ix.Lines {
+			return 0, 0, sentence(fiber.StatusUnprocessableEntity, "there is no such line")
+		}
+		return 0, l, nil
+	}
+	n, err := strconv.Atoi(strings.TrimSpace(before))
+	if err != nil || n < 1 || n > len(b.ix.Layers) {
+		return 0, 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("say from which layer on: 1 to %d", len(b.ix.Layers)))
+	}
+	return n, 0, nil
+}
+
+func (s *Server) removeChange(c fiber.Ctx) error {
+	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		for i := range p.Changes {
+			if p.Changes[i].ID == c.Params("change") {
+				words := p.Changes[i].Words()
+				p.Changes = append(p.Changes[:i], p.Changes[i+1:]...)
+				return "As the file has it again: " + words + " is gone.", nil
+			}
+		}
+		return "", sentence(fiber.StatusNotFound, "there is no such change any more")
+	})
+}
+
+// freeChange is an id that no change has.
+func freeChange(p *plan.Plan) string {
+	for k := 1; ; k++ {
+		id := fmt.Sprintf("c%d", k)
+		used := false
+		for i := range p.Changes {
+			used = used || p.Changes[i].ID == id
+		}
+		if !used {
+			return id
+		}
+	}
+}
