@@ -25,7 +25,7 @@ func (s *Server) planFile(c fiber.Ctx) error {
 		return err
 	}
 	p := m.plan
-	if err := routine.Anchor(b.src, b.ix, p); err != nil {
+	if err := routine.Anchor(b.src, b.ix, p, b.marks); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
 	used := map[string]bool{p.First: true}
@@ -79,7 +79,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	}
 	var report []layer.Finding
 	if p.File == nil || p.File.SHA256 != b.print.SHA256 {
-		if report, err = routine.Reanchor(b.src, b.ix, p); err != nil {
+		if report, err = routine.Reanchor(b.src, b.ix, p, b.marks); err != nil {
 			return err
 		}
 	}

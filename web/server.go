@@ -42,6 +42,7 @@ type Server struct {
 	proofs     *proofs
 	covers     *covers
 	rehearsals *rehearsals
+	folder     folder
 }
 
 // bodyRoom is what a request may hold in memory; uploads are streamed past it.

@@ -101,7 +101,7 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		}
 		st.Picture = silhouette(b, m, own, cut)
 	}
-	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": len(prints), "Limit": s.limit() >> 20})
+	return s.page(c, "shelf", fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": len(prints), "Limit": s.limit() >> 20, "Folder": s.watched()})
 }
 
 // failedAt returns the first layer of a print that was not printed, as far as

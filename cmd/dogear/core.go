@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 
 	"dogear/core/edit"
 	"dogear/core/insert"
@@ -60,7 +61,8 @@ func printJSON(w io.Writer, v any) error {
 type applyCmd struct {
 	File     string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
 	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
-	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
+	Out      string `short:"o" help:"File to write; - for standard output."`
+	InPlace  bool   `help:"Write FILE itself, and keep what it was beside it as FILE.orig. The plan is laid on by height when it was made for another file."`
 	JSON     bool   `help:"Print dogear-edit/1."`
 	Force    bool   `help:"Write over an existing OUT."`
 	Renumber bool   `help:"Give all lines new N numbers and checksums."`
@@ -87,16 +89,66 @@ type earReport struct {
 }
 
 func (c *applyCmd) Run() error {
-	f, err := os.Open(c.Plan)
+	if (c.Out == "") == !c.InPlace {
+		return refuse("usage", errors.New("say where the file goes: -o OUT, or --in-place"))
+	}
+	if c.InPlace {
+		rep, err := inPlace(c.File, c.Plan, c.Renumber)
+		if err != nil {
+			return err
+		}
+		return c.tell(os.Stdout, rep)
+	}
+	p, err := readPlan(c.Plan)
 	if err != nil {
-		return refuse("unreadable", err)
+		return err
+	}
+	d, err := open(c.File, optionsOf(p))
+	if err != nil {
+		return err
+	}
+	defer d.close()
+	res, err := lay(d, p, c.Reanchor)
+	if err != nil {
+		return err
+	}
+	rep := reportOf(d, res, c.Out)
+	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, res.Edits); err != nil {
+		return err
+	}
+	return c.tell(beside(c.Out), rep)
+}
+
+// tell says what was done: as JSON where it was asked for, else in words.
+func (c *applyCmd) tell(to io.Writer, rep *editReport) error {
+	if c.JSON {
+		return printJSON(to, rep)
+	}
+	for _, e := range rep.Ears {
+		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, before layer %d (%.2f mm)\n", e.ID, e.OutLines[1]-e.OutLines[0]+1, e.Before, e.Layer, e.Z)
+	}
+	for _, f := range rep.Findings {
+		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	}
+	return nil
+}
+
+func readPlan(file string) (*plan.Plan, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, refuse("unreadable", err)
 	}
 	defer f.Close()
 	p, err := plan.Parse(f)
 	if err != nil {
-		return refuse("plan", err)
+		return nil, refuse("plan", err)
 	}
-	opt := layer.Options{}
+	return p, nil
+}
+
+// optionsOf says how a file is read for the printer of a plan.
+func optionsOf(p *plan.Plan) layer.Options {
+	opt := layer.Options{KeepE: p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE}
 	for _, w := range p.Printer.Stop {
 		opt.StopWords = append(opt.StopWords, w)
 	}
@@ -105,58 +157,58 @@ func (c *applyCmd) Run() error {
 			opt.StopWords = append(opt.StopWords, w)
 		}
 	}
-	opt.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
-	d, err := open(c.File, opt)
-	if err != nil {
-		return err
+	return opt
+}
+
+// lay lays a plan onto a file; one that was made for another file only when that
+// is asked for. What stands against writing it is an error.
+func lay(d *document, p *plan.Plan, reanchor bool) (*routine.Result, error) {
+	var marks *landmark.Report
+	var err error
+	if insert.Wanted(p) || slices.ContainsFunc(p.Ears, func(e plan.Ear) bool { return e.Seen != nil }) {
+		if marks, err = lookAt(d); err != nil {
+			return nil, refuse("unreadable", err)
+		}
 	}
 	var moved []layer.Finding
 	if p.File != nil && p.File.SHA256 != "" {
 		sum, err := digest(d.src)
 		if err != nil {
-			return refuse("unreadable", err)
+			return nil, refuse("unreadable", err)
 		}
 		if sum != p.File.SHA256 {
-			if !c.Reanchor {
-				return refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
+			if !reanchor {
+				return nil, refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
 			}
-			if moved, err = routine.Reanchor(d.src, d.ix, p); err != nil {
-				return refuse("unreadable", err)
+			if moved, err = routine.Reanchor(d.src, d.ix, p, marks); err != nil {
+				return nil, refuse("unreadable", err)
 			}
 		}
 	}
-	pockets, err := pocketsFor(d, p)
-	if err != nil {
-		return refuse("unreadable", err)
+	var pockets []landmark.Pocket
+	if marks != nil {
+		pockets = marks.Pockets
 	}
 	res, err := routine.Apply(d.src, d.ix, p, pockets)
 	if err != nil {
-		return refuse("plan", err)
+		return nil, refuse("plan", err)
 	}
 	res.Findings = append(moved, res.Findings...)
 	for _, f := range res.Findings {
 		if f.Level == layer.Grave {
-			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
+			return nil, &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
 		}
 	}
-	rep := editReport{Format: "dogear-edit/1", Out: c.Out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: append([]layer.Finding{}, res.Findings...)}
+	edit.Sort(res.Edits)
+	return res, nil
+}
+
+func reportOf(d *document, res *routine.Result, out string) *editReport {
+	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: append([]layer.Finding{}, res.Findings...)}
 	for i, b := range res.Blocks {
 		rep.Ears = append(rep.Ears, earReport{b.Ear.ID, b.Fold.Line, res.OutLines(i), b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z.Millimetres(), b.Fold.Last(), b.Fold.Seconds})
 	}
-	edit.Sort(res.Edits)
-	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, res.Edits); err != nil {
-		return err
-	}
-	if c.JSON {
-		return printJSON(beside(c.Out), rep)
-	}
-	for _, b := range res.Blocks {
-		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, before layer %d (%s mm)\n", b.Ear.ID, len(b.Lines), b.Fold.Line, b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z)
-	}
-	for _, f := range res.Findings {
-		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
-	}
-	return nil
+	return rep
 }
 
 // pocketsFor finds the pockets of a file when a plan puts something into them.

@@ -18,12 +18,21 @@ type document struct {
 	name string
 	src  layer.Source
 	ix   *layer.Index
+	file *os.File // it stays open, since it is read in blocks; nil when all is in memory
+}
+
+// close lets go of the file.
+func (d *document) close() {
+	if d.file != nil {
+		d.file.Close()
+	}
 }
 
 // open reads FILE, which may be plain, .gz, .zip or "-".
 func open(file string, opt layer.Options) (*document, error) {
 	name := filepath.Base(file)
 	var src layer.Source
+	var from *os.File
 	if file == "-" {
 		name = "print.gcode"
 		raw, err := io.ReadAll(io.LimitReader(os.Stdin, 1<<30+1))
@@ -32,7 +41,6 @@ func open(file string, opt layer.Options) (*document, error) {
 		}
 		src = bytes.NewReader(raw)
 	} else {
-		// The file stays open until the program ends; it is read in blocks.
 		f, err := os.Open(file)
 		if err != nil {
 			return nil, refuse("unreadable", err)
@@ -42,9 +50,10 @@ func open(file string, opt layer.Options) (*document, error) {
 			err = fmt.Errorf("%s is not a file", file)
 		}
 		if err != nil {
+			f.Close()
 			return nil, refuse("unreadable", err)
 		}
-		src = io.NewSectionReader(f, 0, st.Size())
+		src, from = io.NewSectionReader(f, 0, st.Size()), f
 	}
 	head := make([]byte, 4)
 	if n, _ := src.ReadAt(head, 0); archive.IsZip(head[:n]) || n >= 2 && head[0] == 0x1f && head[1] == 0x8b {
@@ -59,10 +68,12 @@ func open(file string, opt layer.Options) (*document, error) {
 		opt.Progress = progress("reading " + name)
 	}
 	ix, err := layer.Read(context.Background(), src, opt)
+	d := &document{name, src, ix, from}
 	if err != nil {
+		d.close()
 		return nil, refuse("not-gcode", fmt.Errorf("%s: %w", file, err))
 	}
-	return &document{name, src, ix}, nil
+	return d, nil
 }
 
 func isTerminal(f *os.File) bool {

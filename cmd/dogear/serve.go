@@ -26,6 +26,8 @@ type serveCmd struct {
 	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
 	Host  string `default:"127.0.0.1" help:"Address to listen on."`
 	Data  string `help:"Folder to keep the data in." type:"path"`
+	Watch string `help:"Folder in which every new file gets the plan, in place; what it was is kept beside it as FILE.orig." type:"path"`
+	Plan  string `help:"The plan (dogear-plan/1) for the files of the folder that is watched." type:"path"`
 	Debug bool   `help:"Log every request."`
 }
 
@@ -39,7 +41,7 @@ func (c *demoCmd) Run() error {
 		defer os.RemoveAll(tmp)
 		dir = tmp
 	}
-	return serve("127.0.0.1", c.Port, dir, true, c.Debug)
+	return serve(serving{host: "127.0.0.1", port: c.Port, dir: dir, demo: true, debug: c.Debug})
 }
 
 func (c *serveCmd) Run() error {
@@ -54,10 +56,23 @@ func (c *serveCmd) Run() error {
 		}
 		dir = filepath.Join(home, "dogear")
 	}
-	return serve(c.Host, c.Port, dir, false, c.Debug)
+	if (c.Watch == "") != (c.Plan == "") {
+		return refuse("usage", errors.New("--watch and --plan go together: the folder, and what is laid onto each new file in it"))
+	}
+	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch, plan: c.Plan})
 }
 
-func serve(host string, port int, dir string, withDemo, debug bool) error {
+// serving is what a server is started with.
+type serving struct {
+	host        string
+	port        int
+	dir         string
+	demo, debug bool
+	watch, plan string // a folder, and what is laid onto each new file in it
+}
+
+func serve(o serving) error {
+	host, port, dir, withDemo, debug := o.host, o.port, o.dir, o.demo, o.debug
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	level := slog.LevelInfo
@@ -88,6 +103,22 @@ func serve(host string, port int, dir string, withDemo, debug bool) error {
 	}
 	if err := srv.Resume(ctx); err != nil {
 		return err
+	}
+	if o.watch != "" {
+		w, err := newWatcher(o.watch, o.plan, func(file, text string, err error) {
+			if err != nil {
+				log.Warn("a new file was left as it is", "file", file, "err", err)
+				srv.Watched(file, err.Error(), true)
+				return
+			}
+			log.Info("the plan was laid onto a new file", "file", file)
+			srv.Watched(file, text, false)
+		})
+		if err != nil {
+			return err
+		}
+		srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
+		go w.run(ctx)
 	}
 	fmt.Printf("Dogear is open at http://%s\n", l.Addr())
 	done := make(chan error, 1)

@@ -61,6 +61,13 @@ type File struct {
 	Name   string `json:"name,omitempty"`
 }
 
+// Seen is what an ear was marked for: a kind of landmark, and of a pocket its
+// middle, mm.
+type Seen struct {
+	Kind string      `json:"kind"`
+	At   *[2]float64 `json:"at,omitempty"`
+}
+
 // Ear is a marked fold. Exactly one of BeforeLayer, BeforeLine, AtHeight and
 // FileNumber is set.
 type Ear struct {
@@ -71,6 +78,7 @@ type Ear struct {
 	FileNumber  *int64          `json:"file_number,omitempty"`
 	Z           *float64        `json:"z,omitempty"`    // mm: where the fold lay in the file the plan was made for
 	Near        *[2]float64     `json:"near,omitempty"` // mm: inside a layer, where the path behind it began in that file
+	Seen        *Seen           `json:"seen,omitempty"` // what was to be seen there in that file
 	Kind        string          `json:"kind"`
 	Filament    string          `json:"filament,omitempty"` // key in Plan.Filaments
 	Routine     json.RawMessage `json:"routine,omitempty"`  // a name, or a list of steps

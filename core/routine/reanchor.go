@@ -5,14 +5,16 @@ import (
 	"math"
 
 	"dogear/core/gcode"
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
 // Anchor notes where the ears of a plan lie in the file, so that the plan can
 // be laid onto another slicing of the same model: the height of the fold and,
-// inside a layer, the place where the path behind it begins.
-func Anchor(src layer.Source, ix *layer.Index, p *plan.Plan) error {
+// inside a layer, the place where the path behind it begins; before a layer, what
+// is to be seen there, when marks are known.
+func Anchor(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.Report) error {
 	for i := range p.Ears {
 		e := &p.Ears[i]
 		f, err := Locate(src, ix, e)
@@ -21,8 +23,9 @@ func Anchor(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 		}
 		l := &ix.Layers[f.Layer-1]
 		z := (l.Z - l.Height).Millimetres()
-		e.Z, e.Near = &z, nil
+		e.Z, e.Near, e.Seen = &z, nil, nil
 		if !f.Inside {
+			e.Seen = see(e, f.Layer, marks)
 			continue
 		}
 		moves, err := ix.Decode(src, f.Layer)
@@ -124,13 +127,16 @@ const nearPath = 1.0
 // their heights lie in this one, and reports each with code "moved". An ear
 // that has no place here is taken out of the plan and reported with code
 // "not-placed". Muted lines mean nothing in another file and go too.
-func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan) ([]layer.Finding, error) {
+//
+// Where an ear was marked for something to be seen, a pocket or raised parts, it
+// goes to where that is in this file, when marks are known.
+func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.Report) ([]layer.Finding, error) {
 	var out []layer.Finding
 	var keep []plan.Ear
 	taken := map[string]string{}
 	for i := range p.Ears {
 		e := p.Ears[i]
-		f, ok, err := reanchor(src, ix, &e)
+		f, ok, err := reanchor(src, ix, &e, marks)
 		if err != nil {
 			return nil, err
 		}
@@ -162,7 +168,7 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan) ([]layer.Finding,
 }
 
 // reanchor moves one ear. It reports whether the ear has a place here.
-func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear) (layer.Finding, bool, error) {
+func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear, marks *landmark.Report) (layer.Finding, bool, error) {
 	moved := func(level, text string) (layer.Finding, bool, error) {
 		return layer.Finding{Level: level, Code: "moved", Message: text}, true, nil
 	}
@@ -213,6 +219,16 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear) (layer.Finding, bo
 		return moved(layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line %d, where a path begins %.2f mm from where it did; look at what is laid before and behind it", was, best, line, d))
 	case inside:
 		return moved(layer.Care, text+", no longer inside a layer")
+	}
+	if n, why := follow(ix, e, best, marks); n != best {
+		e.BeforeLayer = n
+		return moved(layer.Care, fmt.Sprintf("%s at %g mm is now before layer %d:", was, *e.Z, n)+why)
+	} else if why != "" {
+		return moved(layer.Care, text+why)
+	}
+	switch {
+	case off > sameHeight && e.Seen != nil && marks != nil:
+		return moved(layer.Note, text+fmt.Sprintf(", where %s too", words[e.Seen.Kind]))
 	case off > sameHeight:
 		return moved(layer.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
 	}

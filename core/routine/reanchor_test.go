@@ -25,7 +25,7 @@ func TestReanchor(t *testing.T) {
 		{ID: "e", BeforeLayer: 9, Z: &above, Kind: plan.Insert}, {ID: "f", AtHeight: &far, Kind: plan.Insert},
 		{ID: "g", BeforeLayer: 31, Z: &z, Kind: plan.Insert}, {ID: "h", BeforeLayer: 4000, Kind: plan.Insert},
 	}}
-	finds, err := Reanchor(src, ix, p)
+	finds, err := Reanchor(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,13 +66,13 @@ func TestAnchorRoundTrip(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if err := Anchor(src, ix, p); err != nil {
+	if err := Anchor(src, ix, p, nil); err != nil {
 		t.Fatal(err)
 	}
 	if p.Ears[0].Z == nil || p.Ears[1].Near == nil {
 		t.Fatalf("%+v", p.Ears)
 	}
-	finds, err := Reanchor(src, ix, p)
+	finds, err := Reanchor(src, ix, p, nil)
 	if err != nil || p.Ears[0].BeforeLayer != 3 || p.Ears[1].BeforeLine != inside {
 		t.Errorf("%v %+v %+v, want line %d", err, p.Ears, finds, inside)
 	}

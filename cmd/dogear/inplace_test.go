@@ -1,0 +1,153 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"dogear/demo"
+)
+
+// TestInPlace lays a plan onto a file where it lies, again, and onto another
+// slicing under the same name.
+func TestInPlace(t *testing.T) {
+	file, planFile, _ := files(t, "")
+	dir := filepath.Dir(file)
+	plate, _ := demo.Slice(demo.Hollows(0.2), demo.DialectNamed("plain"))
+	finer, _ := demo.Slice(demo.Hollows(0.25), demo.DialectNamed("round"))
+	write := func(name string, b []byte) {
+		t.Helper()
+		if err := os.WriteFile(name, b, 0o640); err != nil {
+			t.Fatal(err)
+		}
+	}
+	read := func(name string) []byte {
+		t.Helper()
+		b, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b
+	}
+	file = filepath.Join(dir, "hollows.gcode")
+	write(file, plate)
+	write(planFile, []byte(`{"format":"dogear-plan/1","file":{"sha256":"00","name":"other.gcode"},"ears":[{"id":"a1","before_layer":30,"z":9.6,"seen":{"kind":"closes","at":[116,110]},"kind":"insert"}]}`))
+	var rep struct {
+		Out  string
+		Ears []struct {
+			Layer int `json:"before_layer"`
+		}
+	}
+	once := func() []byte {
+		t.Helper()
+		code, out, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place", "--json")
+		if code != 0 {
+			t.Fatal(code, errs)
+		}
+		if err := json.Unmarshal([]byte(out), &rep); err != nil || rep.Out != file || len(rep.Ears) != 1 {
+			t.Fatal(err, out)
+		}
+		if st, err := os.Stat(file); err != nil || st.Mode().Perm() != 0o640 {
+			t.Error(st.Mode(), err)
+		}
+		return read(file)
+	}
+	first := once()
+	if !bytes.Equal(read(file+".orig"), plate) || !bytes.Contains(first, []byte("; dogear ear a1")) || rep.Ears[0].Layer != 49 {
+		t.Errorf("before layer %d", rep.Ears[0].Layer)
+	}
+	if second := once(); !bytes.Equal(first, second) || !bytes.Equal(read(file+".orig"), plate) {
+		t.Error("twice is not the same as once")
+	}
+	write(file, finer) // sliced again
+	once()
+	if !bytes.Equal(read(file+".orig"), finer) || rep.Ears[0].Layer == 49 {
+		t.Errorf("before layer %d", rep.Ears[0].Layer)
+	}
+	// What cannot be done leaves the file as it is.
+	write(file, plate)
+	for _, c := range []struct{ plan, says string }{
+		{`{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[{"id":"a1","before_layer":30,"z":960,"kind":"insert"}]}`, "nothing of the plan has a place"},
+		{`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":3000,"kind":"insert"}]}`, "no layer 3000"},
+		{`{`, "not JSON"},
+	} {
+		write(planFile, []byte(c.plan))
+		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 || !strings.Contains(errs, c.says) {
+			t.Errorf("%d %q, want %q", code, errs, c.says)
+		}
+		if !bytes.Equal(read(file), plate) {
+			t.Error("the file was changed all the same")
+		}
+	}
+	for _, args := range [][]string{{file, "--plan", planFile}, {file, "--plan", planFile, "--in-place", "-o", "x"}, {"-", "--plan", planFile, "--in-place"}} {
+		if code, _, _ := dogear(t, append([]string{"apply"}, args...)...); code != 2 {
+			t.Errorf("%v: %d", args, code)
+		}
+	}
+	left, _ := filepath.Glob(filepath.Join(dir, ".dogear-*"))
+	if len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+// TestWatch finds a new file in a folder once it has stopped growing.
+func TestWatch(t *testing.T) {
+	dir := t.TempDir()
+	plate, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	planFile := filepath.Join(dir, "plan.json")
+	for name, b := range map[string][]byte{planFile: []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","at_height":6,"kind":"insert"}]}`), filepath.Join(dir, "old.gcode"): plate} {
+		if err := os.WriteFile(name, b, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var told []string
+	w, err := newWatcher(dir, planFile, func(file, text string, err error) {
+		if err != nil {
+			text = err.Error()
+		}
+		told = append(told, file+": "+text)
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.step()
+	file := filepath.Join(dir, "new.gcode")
+	steps := []struct {
+		do   func() error
+		told int
+	}{
+		{func() error { return os.WriteFile(file, plate[:len(plate)/2], 0o600) }, 0},
+		{func() error { return os.WriteFile(file, plate, 0o600) }, 0}, // it has grown
+		{func() error { return nil }, 1},
+		{func() error { return nil }, 1},
+		{func() error { return os.WriteFile(filepath.Join(dir, "bad.gcode"), []byte("no g-code at all\n"), 0o600) }, 1},
+		{func() error { return nil }, 2},
+		{func() error { return nil }, 2},
+		{func() error { return os.WriteFile(file, append(plate, "; sliced again\n"...), 0o600) }, 2},
+		{func() error { return nil }, 3},
+	}
+	for i, s := range steps {
+		if err := s.do(); err != nil {
+			t.Fatal(err)
+		}
+		w.step()
+		if len(told) != s.told {
+			t.Fatalf("step %d: %q", i, told)
+		}
+	}
+	if !strings.Contains(told[0], "new.gcode: 1 ear placed before layer 21") || !strings.Contains(told[1], "bad.gcode: ") {
+		t.Errorf("%q", told)
+	}
+	now, _ := os.ReadFile(file)
+	was, _ := os.ReadFile(file + ".orig")
+	old, _ := os.ReadFile(filepath.Join(dir, "old.gcode"))
+	if !bytes.Contains(now, []byte("; dogear ear a1")) || !bytes.HasSuffix(was, []byte("; sliced again\n")) || !bytes.Equal(old, plate) {
+		t.Error("the files are not as they should be")
+	}
+	if _, err := newWatcher(filepath.Join(dir, "nowhere"), planFile, nil); err == nil {
+		t.Error("a folder that is not there is watched")
+	}
+}
