@@ -26,8 +26,8 @@ type folderView struct {
 	Files      []folderFile
 }
 
-// mostFound bounds the files that are told of.
-const mostFound = 5
+// mostTold bounds the files that are told of.
+const mostTold = 5
 
 // Watching says that new files of a folder get a plan.
 func (s *Server) Watching(name, plan string) {
@@ -42,8 +42,8 @@ func (s *Server) Watched(file, text string, failed bool) {
 	defer s.folder.mu.Unlock()
 	f := folderFile{file, upper(text), time.Now().Format("15:04"), failed}
 	s.folder.files = append([]folderFile{f}, s.folder.files...)
-	if len(s.folder.files) > mostFound {
-		s.folder.files = s.folder.files[:mostFound]
+	if len(s.folder.files) > mostTold {
+		s.folder.files = s.folder.files[:mostTold]
 	}
 }
 

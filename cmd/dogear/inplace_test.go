@@ -123,7 +123,9 @@ func TestWatch(t *testing.T) {
 		{func() error { return os.WriteFile(file, plate, 0o600) }, 0}, // it has grown
 		{func() error { return nil }, 1},
 		{func() error { return nil }, 1},
-		{func() error { return os.WriteFile(filepath.Join(dir, "bad.gcode"), []byte("no g-code at all\n"), 0o600) }, 1},
+		{func() error {
+			return os.WriteFile(filepath.Join(dir, "bad.gcode"), []byte("no g-code at all\n"), 0o600)
+		}, 1},
 		{func() error { return nil }, 2},
 		{func() error { return nil }, 2},
 		{func() error { return os.WriteFile(file, append(plate, "; sliced again\n"...), 0o600) }, 2},
