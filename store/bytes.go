@@ -20,15 +20,16 @@ const batch = 16
 
 // Upload is a print whose bytes are arriving. It is an [io.Writer].
 type Upload struct {
-	ID   int64
-	s    *Store
-	ctx  context.Context
-	tx   *sql.Tx
-	buf  []byte
-	seq  int
-	size int64
-	sum  hash.Hash
-	done bool
+	ID    int64
+	Older int64 // the print of which this is a newer slicing; 0 when there is none
+	s     *Store
+	ctx   context.Context
+	tx    *sql.Tx
+	buf   []byte
+	seq   int
+	size  int64
+	sum   hash.Hash
+	done  bool
 }
 
 // Begin makes room for a print. End the upload with Finish or Abandon.
@@ -97,8 +98,8 @@ func (u *Upload) Finish(name, title string) error {
 		}
 		u.tx = tx
 	}
-	_, err := u.tx.ExecContext(u.ctx, `UPDATE prints SET name = ?, title = ?, state = 'reading', bytes = ?, sha256 = ? WHERE id = ?`,
-		name, title, u.size, hex.EncodeToString(u.sum.Sum(nil)), u.ID)
+	_, err := u.tx.ExecContext(u.ctx, `UPDATE prints SET name = ?, title = ?, state = 'reading', bytes = ?, sha256 = ?, older = NULLIF(?, 0) WHERE id = ?`,
+		name, title, u.size, hex.EncodeToString(u.sum.Sum(nil)), u.Older, u.ID)
 	if err == nil {
 		err = u.tx.Commit()
 		u.tx = nil

@@ -87,14 +87,15 @@ type Print struct {
 	SHA256  string
 	Created time.Time
 	Rev     int64
+	Older   int64 // the print of which it is a newer slicing; 0 when there is none
 }
 
-const printColumns = `id, name, title, state, bytes, sha256, created, rev`
+const printColumns = `id, name, title, state, bytes, sha256, created, rev, COALESCE(older, 0)`
 
 func scanPrint(row interface{ Scan(...any) error }) (Print, error) {
 	var p Print
 	var created string
-	err := row.Scan(&p.ID, &p.Name, &p.Title, &p.State, &p.Bytes, &p.SHA256, &created, &p.Rev)
+	err := row.Scan(&p.ID, &p.Name, &p.Title, &p.State, &p.Bytes, &p.SHA256, &created, &p.Rev, &p.Older)
 	if errors.Is(err, sql.ErrNoRows) {
 		return p, ErrNone
 	}

@@ -162,6 +162,11 @@ func (j *jobs) read(ctx context.Context, p store.Print) error {
 	if finder != nil {
 		r.Landmarks = finder.Report()
 	}
+	if p.Older != 0 && p.Rev == 0 {
+		if err := j.s.carry(ctx, p, r); err != nil {
+			return err
+		}
+	}
 	return j.s.cfg.Store.SaveReading(ctx, p.ID, r)
 }
 

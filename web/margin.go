@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"html/template"
 	"maps"
 	"slices"
 	"strconv"
@@ -30,6 +31,10 @@ type marginView struct {
 	Data       string // the ears and bands for the scripts, as JSON
 	Said       string // what was done, for the live region
 	Report     []layer.Finding
+	Picture    template.URL    // of the print that the plan was made for
+	PlanOf     string          // its file
+	Carried    []layer.Finding // what became of the marks of the version before, until it is read
+	Versions   []versionView
 	Problem    string // why the marks cannot be laid onto the file as they are
 	Mutes      []muteView
 	Changes    []changeView
@@ -115,6 +120,9 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	p := m.plan
 	v := &marginView{ID: b.print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.undo, Redo: m.redo, Filaments: m.swatches(p.First), Ours: b.ix.Ours}
 	v.Printer = p.Printer.Name
+	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
+		return nil, err
+	}
 	for _, key := range m.kit.Keys[plan.Printers] {
 		v.Printers = append(v.Printers, choice{key, m.kit.Printers[key].Name, key == p.Uses.Printer})
 	}

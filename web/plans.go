@@ -50,6 +50,9 @@ func (s *Server) planFile(c fiber.Ctx) error {
 		}
 	}
 	p.Uses = plan.Uses{}
+	if p.Picture, err = s.planPicture(c.Context(), b, m); err != nil {
+		return err
+	}
 	p.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name}
 	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))
 	return c.JSON(p)
@@ -83,7 +86,11 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 			return err
 		}
 	}
-	p.File = nil
+	picture, from := sanePicture(p.Picture), ""
+	if p.File != nil {
+		from = p.File.Name
+	}
+	p.File, p.Picture = nil, ""
 	lean(p, kit)
 	if err := s.sound(p, kit); err != nil {
 		return err
@@ -107,7 +114,13 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.sendMargin(c, b, fmt.Sprintf("The plan is laid on: %s.", earsWord(len(p.Ears))), report...)
+	v, err := s.margin(c, b)
+	if err != nil {
+		return err
+	}
+	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is laid on: %s.", earsWord(len(p.Ears))), report, from
+	v.Picture = picture
+	return c.Render("_margin", v)
 }
 
 func earsWord(n int) string {

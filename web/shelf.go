@@ -43,11 +43,18 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		return err
 	}
 	find := strings.TrimSpace(c.Query("find"))
+	superseded := map[int64]bool{}
+	for _, p := range prints {
+		superseded[p.Older] = true
+	}
 	var stands []stand
 	var books []*book
 	for _, p := range prints {
 		if find != "" && !strings.Contains(strings.ToLower(p.Title+" "+p.Name), strings.ToLower(find)) {
 			continue
+		}
+		if superseded[p.ID] && find == "" {
+			continue // it stands with its newest version
 		}
 		st := stand{Print: p, Reading: p.State != "ready"}
 		var b *book
@@ -171,7 +178,10 @@ func (m *marked) next(ix *layer.Index) string {
 }
 
 // upload takes a file as the body of a request and starts reading it.
-func (s *Server) upload(c fiber.Ctx) error {
+func (s *Server) upload(c fiber.Ctx) error { return s.bring(c, store.Print{}) }
+
+// bring takes a file; older is the print of which it is a newer slicing.
+func (s *Server) bring(c fiber.Ctx, older store.Print) error {
 	name, err := url.PathUnescape(c.Get("X-File-Name"))
 	if err != nil {
 		name = ""
@@ -180,7 +190,7 @@ func (s *Server) upload(c fiber.Ctx) error {
 	if c.Request().BodyStream() == nil {
 		body = bytes.NewReader(c.Body())
 	}
-	p, err := s.take(c, body, name)
+	p, err := s.take(c, body, name, older)
 	// A browser only hears the answer when all it sends is taken.
 	_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
 	if err != nil {
@@ -190,8 +200,9 @@ func (s *Server) upload(c fiber.Ctx) error {
 	return c.Status(fiber.StatusCreated).JSON(fiber.Map{"id": p.ID})
 }
 
-// take stores what is in an upload. When it fails nothing is left behind.
-func (s *Server) take(c fiber.Ctx, body io.Reader, name string) (store.Print, error) {
+// take stores what is in an upload. When it fails nothing is left behind. A newer
+// slicing keeps the title of the older one.
+func (s *Server) take(c fiber.Ctx, body io.Reader, name string, older store.Print) (store.Print, error) {
 	lim := s.cfg.Limits
 	lim.Size = s.limit()
 	head := make([]byte, 4)
@@ -234,7 +245,11 @@ func (s *Server) take(c fiber.Ctx, body io.Reader, name string) (store.Print, er
 	if size == 0 {
 		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, layer.ErrEmpty.Error())
 	}
-	if err := up.Finish(inside, titleOf(inside)); err != nil {
+	title := titleOf(inside)
+	if older.ID != 0 {
+		up.Older, title = older.ID, older.Title
+	}
+	if err := up.Finish(inside, title); err != nil {
 		return store.Print{}, err
 	}
 	return s.cfg.Store.Print(c.Context(), up.ID)

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 )
 
 // Format is the name of the plan format.
@@ -41,6 +42,7 @@ type Plan struct {
 	Changes   []Change            `json:"changes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
 	Uses      Uses                `json:"uses,omitzero"`
+	Picture   string              `json:"picture,omitempty"` // of the print it was made for: PNG as a data URL
 }
 
 // Uses names what a plan takes from a [Kit] by name, instead of carrying it.
@@ -147,6 +149,12 @@ var ErrPlace = errors.New("say where it sits with exactly one of before_layer, b
 // maxLine is the longest line of one's own, in bytes.
 const maxLine = 240
 
+// PicturePrefix begins the picture of a plan.
+const PicturePrefix = "data:image/png;base64,"
+
+// mostPicture is how long a picture may be, with its prefix, in bytes.
+const mostPicture = 200_000
+
 // maxPlan is the largest plan that is read, in bytes.
 const maxPlan = 8 << 20
 
@@ -173,6 +181,9 @@ func (p *Plan) Check() error {
 	}
 	if err := p.Printer.Check(); err != nil {
 		return &Error{"", fmt.Errorf("the printer: %w", err)}
+	}
+	if p.Picture != "" && (!strings.HasPrefix(p.Picture, PicturePrefix) || len(p.Picture) > mostPicture) {
+		return &Error{"", fmt.Errorf("its picture must be a PNG as a data URL of at most %d bytes", mostPicture)}
 	}
 	for key, f := range p.Filaments {
 		if err := f.Check(); err != nil {

@@ -6,6 +6,7 @@ import { bench } from "./bench.js";
 import { lines } from "./lines.js";
 import { kit, routine } from "./kit.js";
 import { bind } from "./bind.js";
+import { compare } from "./compare.js";
 import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
 import { say } from "./say.js";
@@ -36,6 +37,8 @@ const ready = () => {
   if (k) kit(k);
   const u = document.querySelector("[data-pickup]");
   if (u) pickup(u);
+  const m = document.querySelector("[data-compare-page]");
+  if (m) compare(m);
   const d = document.querySelector("[data-bind]");
   if (d) bind(d);
   const h = document.querySelector("[data-rehearse]");

@@ -6,6 +6,7 @@ import { View, ahead, draw, nearest, parse, parseOverlay, WAY, zooms } from "./p
 import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
+import { send } from "./arrive.js";
 import { Mend } from "./mend.js";
 
 // bench is the open book: it holds the fold and keeps pages, spine, thread,
@@ -547,6 +548,11 @@ export async function bench(root) {
   });
   root.addEventListener("input", (e) => { if (e.target.id === "ch-from") q("#ch-line").value = ""; });
   root.addEventListener("change", async (e) => {
+    if (e.target.dataset?.newer !== undefined && e.target.files[0]) {
+      send(e.target.files[0], { url: `/prints/${id}/version`, list: root.querySelector("[data-arrivals]"), done: (v) => { location.href = `/prints/${v}`; } });
+      e.target.value = "";
+      return;
+    }
     const f = e.target.dataset?.plan && e.target.files[0];
     if (!f) return;
     if (f.size > 900000) return say("This is too large to be a plan.");

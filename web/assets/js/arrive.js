@@ -1,0 +1,87 @@
+import { csrf } from "./say.js";
+
+// send brings a file in and says how far it is in a row of list; done gets the id
+// of the print when it has been read.
+export function send(file, { url, list, limit, done }) {
+  const row = document.createElement("div");
+  row.className = "mt-3 border-t border-rule pt-2";
+  list.append(row);
+  list.scrollIntoView({ block: "nearest" });
+  if (limit && file.size > limit * 1024 * 1024) return refuse(row, file.name, `This file is larger than the limit of ${limit} MB.`);
+  if (file.size === 0) return refuse(row, file.name, "There is nothing in this file.");
+  const x = new XMLHttpRequest();
+  const show = bar(row, file.name, () => x.abort());
+  x.open("POST", url);
+  x.setRequestHeader("X-Csrf-Token", csrf());
+  x.setRequestHeader("X-File-Name", encodeURIComponent(file.name));
+  x.setRequestHeader("Content-Type", "application/octet-stream");
+  x.setRequestHeader("Accept", "application/json");
+  x.upload.addEventListener("progress", (e) => { if (e.lengthComputable) show("Bringing it in", e.loaded / e.total); });
+  x.addEventListener("abort", () => refuse(row, file.name, "Stopped; nothing was kept."));
+  x.addEventListener("error", () => refuse(row, file.name, "Dogear does not answer. Is it still running?"));
+  x.addEventListener("load", () => {
+    let answer = {};
+    try { answer = JSON.parse(x.responseText); } catch { /* said below */ }
+    if (x.status !== 201) return refuse(row, file.name, answer.error || "The file was not taken.");
+    follow(row, answer.id, () => done(answer.id), file.name);
+  });
+  x.send(file);
+}
+
+// follow asks how far a reading is until it ends.
+export function follow(row, id, done, name = "") {
+  const show = bar(row, name, async () => {
+    await fetch(`/prints/${id}/cancel`, { method: "POST", headers: { "X-Csrf-Token": csrf(), Accept: "application/json" } });
+  });
+  show("Reading", 0);
+  const ask = async () => {
+    let r;
+    try {
+      r = await (await fetch(`/prints/${id}/reading`, { headers: { Accept: "application/json" } })).json();
+    } catch {
+      return setTimeout(ask, 1500);
+    }
+    if (r.state === "reading") {
+      show(r.what || "Reading", r.done);
+      return setTimeout(ask, 250);
+    }
+    if (r.state === "ready") return done();
+    refuse(row, name, r.error || "The file was not taken.");
+  };
+  ask();
+}
+
+function bar(row, name, stop) {
+  row.textContent = "";
+  const line = document.createElement("p");
+  line.className = "flex flex-wrap items-center gap-3";
+  const text = document.createElement("span");
+  const p = document.createElement("progress");
+  p.max = 1;
+  p.value = 0;
+  p.className = "w-40";
+  p.setAttribute("aria-label", `Reading ${name}`);
+  const b = document.createElement("button");
+  b.type = "button";
+  b.textContent = "Stop";
+  b.className = "text-sea underline underline-offset-4";
+  b.addEventListener("click", stop);
+  line.append(text, p, b);
+  row.append(line);
+  return (what, done) => {
+    text.textContent = `${name ? name + ": " : ""}${what} … ${Math.floor(done * 100)} %`;
+    p.value = done;
+  };
+}
+
+function refuse(row, name, why) {
+  row.textContent = "";
+  const p = document.createElement("p");
+  p.setAttribute("role", "alert");
+  const b = document.createElement("b");
+  b.className = "text-brick";
+  b.textContent = name ? `${name} was not taken. ` : "Not taken. ";
+  p.append(b, why);
+  row.append(p);
+  row.scrollIntoView({ block: "nearest" });
+}
