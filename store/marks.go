@@ -98,7 +98,7 @@ func (s *Store) Plan(ctx context.Context, id int64) (p *plan.Plan, undo, redo bo
 // Change reads what is marked, lets f change it and keeps the result as a new
 // revision. Revisions that were undone are dropped.
 func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) error {
-	return s.inTx(ctx, func(tx *sql.Tx) error {
+	return s.told(id, s.inTx(ctx, func(tx *sql.Tx) error {
 		var rev int64
 		var doc sql.NullString
 		err := tx.QueryRowContext(ctx, `SELECT p.rev, (SELECT doc FROM revisions r WHERE r.print_id = p.id AND r.rev = p.rev) FROM prints p WHERE p.id = ?`, id).Scan(&rev, &doc)
@@ -129,17 +129,25 @@ func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) 
 		}
 		_, err = tx.ExecContext(ctx, `UPDATE prints SET rev = ? WHERE id = ?`, rev+1, id)
 		return err
-	})
+	}))
+}
+
+// told tells of a change that was made.
+func (s *Store) told(id int64, err error) error {
+	if err == nil && s.Changed != nil {
+		s.Changed(id)
+	}
+	return err
 }
 
 // Undo goes one revision back, Redo one forward; at the end they do nothing.
 func (s *Store) Undo(ctx context.Context, id int64) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE prints SET rev = rev - 1 WHERE id = ? AND rev > 0`, id)
-	return err
+	return s.told(id, err)
 }
 
 // Redo takes back an Undo.
 func (s *Store) Redo(ctx context.Context, id int64) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
-	return err
+	return s.told(id, err)
 }

@@ -30,6 +30,10 @@ var ErrNone = errors.New("there is no such print")
 
 // Store is an open database.
 type Store struct {
+	// Changed is called with a print's id when what is marked in it has changed;
+	// set it before the store is used. It must return at once.
+	Changed func(id int64)
+
 	db     *sql.DB
 	pack   *zstd.Encoder
 	unpack *zstd.Decoder

@@ -367,6 +367,9 @@ func (s *Server) changeEar(c fiber.Ctx) error {
 			return "", err
 		}
 		e := p.Ears[i]
+		if err := unchanged(c, &e); err != nil {
+			return "", err
+		}
 		if err := s.form(c, b, p, &e); err != nil {
 			return "", err
 		}
@@ -396,6 +399,9 @@ func (s *Server) removeEar(c fiber.Ctx) error {
 	return s.change(c, func(_ *book, p *plan.Plan) (string, error) {
 		i, err := ear(c, p)
 		if err != nil {
+			return "", err
+		}
+		if err := unchanged(c, &p.Ears[i]); err != nil {
 			return "", err
 		}
 		gone := where(p.Ears[i])

@@ -31,6 +31,7 @@ type marginView struct {
 	Data       string // the ears and bands for the scripts, as JSON
 	Said       string // what was done, for the live region
 	Report     []layer.Finding
+	Version    string          // of what is marked
 	Picture    template.URL    // of the print that the plan was made for
 	PlanOf     string          // its file
 	Carried    []layer.Finding // what became of the marks of the version before, until it is read
@@ -74,6 +75,7 @@ type totalView struct {
 }
 
 type earView struct {
+	Sign                                     string // of its present state
 	ID, Kind, Title, Does, Place, File, When string
 	Before                                   int   // the layer it stands before or lies in
 	Line                                     int64 // set when it lies inside that layer
@@ -119,7 +121,7 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	}
 	p := m.plan
 	v := &marginView{ID: b.print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.undo, Redo: m.redo, Filaments: m.swatches(p.First), Ours: b.ix.Ours}
-	v.Printer = p.Printer.Name
+	v.Printer, v.Version = p.Printer.Name, m.version
 	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
 		return nil, err
 	}
@@ -288,7 +290,7 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	p := m.plan
 	n, line := routine.Place(b.ix, &e)
 	l := &b.ix.Layers[n-1]
-	v := earView{ID: e.ID, Kind: e.Kind, Before: n, Line: line, Note: e.Note, Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin), Where: strconv.Itoa(n),
+	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note, Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin), Where: strconv.Itoa(n),
 		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes", Bond: e.BondPass != nil, BondFlow: "30"}
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
 	switch {

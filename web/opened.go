@@ -99,6 +99,8 @@ type marked struct {
 	kit        *store.Kit
 	spools     []string // keys of the filaments to choose from, the Kit's first
 	undo, redo bool
+	version    string            // of what is marked
+	signs      map[string]string // of each ear, by id
 }
 
 // marks returns what is marked in a print with what it uses of the Kit put in.
@@ -112,7 +114,10 @@ func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &marked{p, kit, slices.Clone(kit.Keys[plan.Filaments]), undo, redo}
+	m := &marked{plan: p, kit: kit, spools: slices.Clone(kit.Keys[plan.Filaments]), undo: undo, redo: redo, version: versionOf(p), signs: map[string]string{}}
+	for i := range p.Ears {
+		m.signs[p.Ears[i].ID] = sign(&p.Ears[i])
+	}
 	own := p.Filaments
 	p.Filaments = maps.Clone(kit.Filaments)
 	for _, key := range slices.Sorted(maps.Keys(own)) {

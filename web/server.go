@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -25,11 +26,14 @@ import (
 
 // Config says what a server works with. Store is required.
 type Config struct {
-	Store  *store.Store
-	Log    *slog.Logger
-	Host   string // the name or address people type; loopback names always work
-	Temp   string // folder for uploads that must be stored before they are opened
-	Limits archive.Limits
+	Store *store.Store
+	Log   *slog.Logger
+	Names []string // names and addresses people may type; loopback names always work
+	// Passphrase is the hash of what must be given before anything is shown; nil
+	// asks for none.
+	Passphrase []byte
+	Temp       string // folder for uploads that must be stored before they are opened
+	Limits     archive.Limits
 }
 
 // Server is the web application.
@@ -43,6 +47,8 @@ type Server struct {
 	covers     *covers
 	rehearsals *rehearsals
 	folder     folder
+	hub        *hub
+	tries      tries
 }
 
 // bodyRoom is what a request may hold in memory; uploads are streamed past it.
@@ -59,6 +65,8 @@ func New(cfg Config) (*Server, error) {
 		s.log = slog.New(slog.DiscardHandler)
 	}
 	s.jobs = newJobs(s)
+	s.hub = newHub()
+	cfg.Store.Changed = s.hub.tell
 	s.opened = newOpened(cfg.Store)
 	s.proofs = newProofs(s)
 	s.rehearsals = newRehearsals()
@@ -67,7 +75,7 @@ func New(cfg Config) (*Server, error) {
 		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
 		ErrorHandler: s.failed, ReadTimeout: 10 * time.Minute, IdleTimeout: time.Minute,
 	})
-	s.app.Use(recover.New(), s.guard, s.logged)
+	s.app.Use(recover.New(), s.guard, s.logged, s.admitted)
 	s.app.Get("/assets/*", asset)
 	s.app.Get("/healthz", s.health)
 	s.app.Use(csrf.New(csrf.Config{
@@ -86,6 +94,9 @@ const csrfHeader = "X-Csrf-Token"
 func (s *Server) routes() {
 	a := s.app
 	a.Get("/", s.shelf)
+	a.Get("/enter", s.enterPage)
+	a.Post("/enter", s.enter)
+	a.Post("/leave", s.leave)
 	a.Post("/prints", s.upload)
 	a.Post("/demo", s.demo)
 	a.Get("/prints/:id/reading", s.reading)
@@ -94,6 +105,8 @@ func (s *Server) routes() {
 	a.Get("/prints/:id", s.bench)
 	a.Get("/prints/:id/book", s.book)
 	a.Get("/prints/:id/bands", s.bandsOf)
+	a.Get("/prints/:id/events", s.events)
+	a.Get("/prints/:id/margin", s.marginNow)
 	a.Get("/prints/:id/layers/:n", s.geometry)
 	a.Get("/prints/:id/layers/:n/thread", s.thread)
 	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
@@ -184,6 +197,7 @@ func (s *Server) Serve(l net.Listener) error {
 func (s *Server) Shutdown(ctx context.Context) error {
 	s.jobs.stop()
 	s.rehearsals.end()
+	s.hub.cancel()
 	return s.app.ShutdownWithContext(ctx)
 }
 
@@ -229,7 +243,7 @@ func (s *Server) ours(host string) bool {
 	case "localhost", "127.0.0.1", "::1":
 		return true
 	}
-	return s.cfg.Host != "" && name == strings.ToLower(s.cfg.Host)
+	return slices.ContainsFunc(s.cfg.Names, func(n string) bool { return strings.ToLower(n) == name })
 }
 
 func (s *Server) logged(c fiber.Ctx) error {
@@ -276,7 +290,7 @@ func (s *Server) health(c fiber.Ctx) error {
 
 // page renders a whole page with what every page needs.
 func (s *Server) page(c fiber.Ctx, name string, m fiber.Map) error {
-	m["CSRF"] = csrf.TokenFromContext(c)
+	m["CSRF"], m["Guarded"] = csrf.TokenFromContext(c), len(s.cfg.Passphrase) > 0 && m["At"] != "enter"
 	return c.Render(name, m)
 }
 

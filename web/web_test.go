@@ -11,6 +11,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -81,8 +82,12 @@ func (c *client) do(method, path string, body io.Reader, header map[string]strin
 		c.t.Fatal(method, path, err)
 	}
 	defer res.Body.Close()
-	if s := res.Header.Get("Set-Cookie"); s != "" {
-		c.cookie, _, _ = strings.Cut(s, ";")
+	for _, k := range res.Cookies() {
+		kept := slices.DeleteFunc(strings.Split(c.cookie, "; "), func(o string) bool { return o == "" || strings.HasPrefix(o, k.Name+"=") })
+		if k.MaxAge >= 0 {
+			kept = append(kept, k.Name+"="+k.Value)
+		}
+		c.cookie = strings.Join(kept, "; ")
 	}
 	b, err := io.ReadAll(res.Body)
 	if err != nil {

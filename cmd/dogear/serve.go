@@ -24,7 +24,8 @@ type demoCmd struct {
 
 type serveCmd struct {
 	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
-	Host  string `default:"127.0.0.1" help:"Address to listen on."`
+	Host  string `default:"127.0.0.1" help:"Address to listen on; another than this machine's own asks everybody for a passphrase."`
+	New   bool   `name:"new-passphrase" help:"Set another passphrase: from DOGEAR_PASSPHRASE, or asked for."`
 	Data  string `help:"Folder to keep the data in." type:"path"`
 	Watch string `help:"Folder in which every new file gets the plan, in place; what it was is kept beside it as FILE.orig." type:"path"`
 	Plan  string `help:"The plan (dogear-plan/1) for the files of the folder that is watched." type:"path"`
@@ -45,9 +46,6 @@ func (c *demoCmd) Run() error {
 }
 
 func (c *serveCmd) Run() error {
-	if ip := net.ParseIP(c.Host); c.Host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return refuse("usage", errors.New("this version listens on this machine only: 127.0.0.1, ::1 or localhost"))
-	}
 	dir := c.Data
 	if dir == "" {
 		home, err := os.UserConfigDir()
@@ -59,7 +57,7 @@ func (c *serveCmd) Run() error {
 	if (c.Watch == "") != (c.Plan == "") {
 		return refuse("usage", errors.New("--watch and --plan go together: the folder, and what is laid onto each new file in it"))
 	}
-	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch, plan: c.Plan})
+	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch, plan: c.Plan, anew: c.New})
 }
 
 // serving is what a server is started with.
@@ -69,6 +67,7 @@ type serving struct {
 	dir         string
 	demo, debug bool
 	watch, plan string // a folder, and what is laid onto each new file in it
+	anew        bool   // another passphrase is set
 }
 
 func serve(o serving) error {
@@ -85,7 +84,13 @@ func serve(o serving) error {
 		return refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
 	}
 	defer st.Close()
-	srv, err := web.New(web.Config{Store: st, Log: log, Host: host, Temp: dir})
+	var hash []byte
+	if !loopback(host) {
+		if hash, err = passphrase(ctx, st, o.anew); err != nil {
+			return err
+		}
+	}
+	srv, err := web.New(web.Config{Store: st, Log: log, Names: names(host), Passphrase: hash, Temp: dir})
 	if err != nil {
 		return err
 	}
@@ -121,6 +126,9 @@ func serve(o serving) error {
 		go w.run(ctx)
 	}
 	fmt.Printf("Dogear is open at http://%s\n", l.Addr())
+	if hash != nil {
+		fmt.Println("It asks everybody for the passphrase.")
+	}
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	select {

@@ -7,6 +7,7 @@ import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
 import { send } from "./arrive.js";
+import { others } from "./others.js";
 import { Mend } from "./mend.js";
 
 // bench is the open book: it holds the fold and keeps pages, spine, thread,
@@ -488,7 +489,7 @@ export async function bench(root) {
     const moved = ear && state.ears.find((x) => x.id === ear);
     const to = spine.at(e.clientY - svg.getBoundingClientRect().top);
     ear = null;
-    if (moved && to !== moved.before && to <= N) htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, { source: q("#margin"), values: { before: to } });
+    if (moved && to !== moved.before && to <= N) htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, { source: q("#margin"), values: { before: to }, headers: { "X-Ear": signOf(moved.id) } });
   });
 
   // ---- the pointer on the thread
@@ -568,6 +569,13 @@ export async function bench(root) {
     if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
     focus = "";
   }
+  // ---- what others do: the server tells the version of what is marked
+  const signOf = (ear) => root.querySelector(`[data-ear="${ear}"]`)?.dataset.sign || "";
+  document.addEventListener("htmx:configRequest", (e) => {
+    const card = e.detail.elt.closest?.("[data-ear]");
+    if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
+  });
+  others(root, id);
   new ResizeObserver(() => show()).observe(canvas.left);
   window.addEventListener("dogear:theme", show);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", show);

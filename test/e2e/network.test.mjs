@@ -1,0 +1,78 @@
+// More than one person at a printer: a passphrase, and each other's ears.
+import { after, before, test } from "node:test";
+import assert from "node:assert/strict";
+import { spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { axe, browse, open, page, start } from "./dogear.mjs";
+
+let app, browser;
+before(async () => { app = await start(); browser = await browse(); });
+after(async () => { await browser?.close(); await app?.stop(); });
+
+const ears = (p) => p.locator("[data-ear]").count();
+
+test("two browsers at one print see each other's ears, and nothing is lost silently", async () => {
+  const a = await page(browser), b = await page(browser);
+  await open(a, `${app.url}/prints/2?before=20`);
+  await open(b, `${app.url}/prints/2?before=50`);
+  await a.click('[data-mark] [data-filament="white"]');
+  await b.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 1, null, { timeout: 2000 });
+  assert.match(await b.textContent("#said"), /changed in another browser/);
+  await b.click('[data-mark] [data-filament="red"]');
+  await a.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 2, null, { timeout: 2000 });
+  assert.equal(await ears(b), 2);
+  // While b writes a note of the first ear, a changes that ear.
+  await b.click('[data-ear="a1"] [data-jump]');
+  await b.focus('[data-ear="a1"] input[name="note"]');
+  await b.keyboard.type("spool on the left");
+  await a.click('[data-ear="a1"] [data-jump]');
+  await a.fill('[data-ear="a1"] input[name="note"]', "spool on the right");
+  await a.press('[data-ear="a1"] input[name="note"]', "Tab");
+  await b.waitForFunction(() => /shown when you leave this field/.test(document.querySelector("#said").textContent));
+  assert.equal(await b.inputValue('[data-ear="a1"] input[name="note"]'), "spool on the left", "what is being written stays");
+  await b.keyboard.press("Tab");
+  await b.waitForFunction(() => /omebody else has changed this ear|changed in another browser/.test(document.querySelector("#said").textContent));
+  await b.waitForFunction(() => document.querySelector('[data-ear="a1"] input[name="note"]').value === "spool on the right");
+  await a.click("#undo");
+  await b.waitForFunction(() => document.querySelector('[data-ear="a1"] input[name="note"]').value === "");
+  b.problems = b.problems.filter((t) => !/409/.test(t)); // the refusal is told
+  assert.deepEqual(a.problems.concat(b.problems), []);
+  await a.context().close();
+  await b.context().close();
+});
+
+test("on a network Dogear asks for the passphrase", async () => {
+  const dir = mkdtempSync(join(tmpdir(), "dogear-e2e-"));
+  const run = (env) => spawn(process.env.DOGEAR, ["serve", "--host", "0.0.0.0", "--port", "0", "--data", dir], { stdio: ["ignore", "pipe", "pipe"], env: { ...process.env, ...env } });
+  const without = run({ DOGEAR_PASSPHRASE: "" });
+  let errors = "";
+  without.stderr.on("data", (d) => { errors += d; });
+  assert.equal(await new Promise((r) => without.on("exit", r)), 1);
+  assert.match(errors, /asks for a passphrase/);
+  const child = run({ DOGEAR_PASSPHRASE: "low water at noon" });
+  try {
+    const port = await new Promise((resolve) => { let out = ""; child.stdout.on("data", (d) => { out += d; const m = /:(\d+)\n/.exec(out); if (m) resolve(m[1]); }); });
+    const p = await page(browser);
+    await p.goto(`http://127.0.0.1:${port}/kit`);
+    assert.match(p.url(), /\/enter$/);
+    await axe(p, "the passphrase");
+    await p.fill("input[name=passphrase]", "high water at noon");
+    await p.keyboard.press("Enter");
+    await p.waitForFunction(() => /not the passphrase/.test(document.querySelector("#said").textContent));
+    await p.fill("input[name=passphrase]", "low water at noon");
+    await p.keyboard.press("Enter");
+    await p.waitForURL(`http://127.0.0.1:${port}/`);
+    await p.goto(`http://127.0.0.1:${port}/kit`);
+    await p.waitForSelector("h1");
+    p.problems = p.problems.filter((t) => !/403/.test(t));
+    assert.deepEqual(p.problems, []);
+    await p.context().close();
+  } finally {
+    const ended = new Promise((r) => child.on("exit", r));
+    child.kill();
+    await ended;
+    rmSync(dir, { recursive: true, force: true });
+  }
+});

@@ -1,0 +1,37 @@
+import htmx from "htmx.org";
+import { say } from "./say.js";
+
+// others keeps the margin as it is on the server, when what is marked changes in
+// another browser. What somebody is just writing here is not taken from under
+// the pen: it waits until the field is left.
+export function others(root, id) {
+  let version = "", fetched = "", asking = 0, told = false;
+  const margin = () => root.querySelector("#margin");
+  const writing = () => {
+    const e = document.activeElement;
+    return e?.closest("#margin") && e.matches("input:not([type=checkbox], [type=radio], [type=file]), textarea, select");
+  };
+
+  function look() {
+    if (!version || asking || version === fetched || version === margin()?.dataset.version) { told = false; return; }
+    if (writing()) {
+      if (!told) say("The marks have changed in another browser; they are shown when you leave this field.");
+      told = true;
+      return;
+    }
+    told = false;
+    fetched = version;
+    htmx.ajax("GET", `/prints/${id}/margin`, { source: margin(), target: "#margin", swap: "outerHTML" }).then(() => say("The marks have changed in another browser."));
+  }
+
+  // What is sent from here comes back with its own margin: wait for that.
+  document.addEventListener("htmx:beforeRequest", () => asking++);
+  document.addEventListener("htmx:afterRequest", () => {
+    asking = Math.max(0, asking - 1);
+    setTimeout(look, 60);
+  });
+  document.addEventListener("focusout", () => setTimeout(look, 150));
+  const source = new EventSource(`/prints/${id}/events`);
+  source.addEventListener("message", (e) => { version = e.data; setTimeout(look, 150); });
+  window.addEventListener("pagehide", () => source.close());
+}

@@ -1,0 +1,138 @@
+package web
+
+import (
+	"bufio"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+)
+
+// hub tells the benches that are open of changes to what they show.
+type hub struct {
+	mu     sync.Mutex
+	seats  map[int64]map[chan struct{}]bool
+	ctx    context.Context
+	cancel context.CancelFunc
+}
+
+func newHub() *hub {
+	h := &hub{seats: map[int64]map[chan struct{}]bool{}}
+	h.ctx, h.cancel = context.WithCancel(context.Background())
+	return h
+}
+
+// tell wakes all that look at a print.
+func (h *hub) tell(id int64) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for seat := range h.seats[id] {
+		select {
+		case seat <- struct{}{}:
+		default: // it has not looked since it was woken last
+		}
+	}
+}
+
+// mostSeats bounds the benches of one print that are told.
+const mostSeats = 50
+
+// sit takes a seat; call leave in the end. It is nil when there is none.
+func (h *hub) sit(id int64) (seat chan struct{}, leave func()) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if len(h.seats[id]) >= mostSeats {
+		return nil, nil
+	}
+	seat = make(chan struct{}, 1)
+	if h.seats[id] == nil {
+		h.seats[id] = map[chan struct{}]bool{}
+	}
+	h.seats[id][seat] = true
+	return seat, func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.seats[id], seat)
+		if len(h.seats[id]) == 0 {
+			delete(h.seats, id)
+		}
+	}
+}
+
+// versionOf tells one state of what is marked from another.
+func versionOf(p *plan.Plan) string {
+	j, err := json.Marshal(p)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("%x", sha256.Sum256(j))[:16]
+}
+
+// sign tells one state of an ear from another.
+func sign(e *plan.Ear) string {
+	j, err := json.Marshal(e)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("%x", sha256.Sum256(j))[:12]
+}
+
+// events tells a bench when what is marked in its print has changed, here or in
+// another browser: the version, which the margin carries too.
+func (s *Server) events(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	id := b.print.ID
+	seat, leave := s.hub.sit(id)
+	if seat == nil {
+		return sentence(fiber.StatusServiceUnavailable, "too many browsers look at this print")
+	}
+	c.Set("Content-Type", "text/event-stream")
+	c.Set("Cache-Control", "no-store")
+	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer leave()
+		tick := time.NewTicker(15 * time.Second)
+		defer tick.Stop()
+		for {
+			p, _, _, err := s.cfg.Store.Plan(s.hub.ctx, id)
+			if err != nil {
+				return // the print is gone, or the server stops
+			}
+			if _, err := fmt.Fprintf(w, "data: %s\n\n", versionOf(p)); err != nil || w.Flush() != nil {
+				return // the browser has gone
+			}
+			select {
+			case <-s.hub.ctx.Done():
+				return
+			case <-seat:
+			case <-tick.C:
+			}
+		}
+	})
+}
+
+// marginNow sends the margin as it is.
+func (s *Server) marginNow(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	return s.sendMargin(c, b, "")
+}
+
+// unchanged refuses to change an ear that somebody else has changed since it was
+// shown: the header carries what it was.
+func unchanged(c fiber.Ctx, e *plan.Ear) error {
+	if was := c.Get("X-Ear"); was != "" && was != sign(e) {
+		return sentence(fiber.StatusConflict, "somebody else has changed this ear just now. Look at it as it is, then change it again")
+	}
+	return nil
+}
