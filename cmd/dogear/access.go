@@ -48,7 +48,7 @@ func passphrase(ctx context.Context, st *store.Store, anew bool) ([]byte, error)
 		return hash, err
 	}
 	text := os.Getenv("DOGEAR_PASSPHRASE")
-	if text == "" && isTerminal(os.Stdin) {
+	if text == "" && isTerminal(os.Stdin) && !isNothing(os.Stdin) {
 		fmt.Fprint(os.Stderr, "On a network Dogear asks for a passphrase. Choose one (it is shown as you type): ")
 		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
 		if err != nil {
@@ -63,4 +63,12 @@ func passphrase(ctx context.Context, st *store.Store, anew bool) ([]byte, error)
 		return nil, refuse("passphrase", err)
 	}
 	return hash, st.SetPassphrase(ctx, hash)
+}
+
+// isNothing reports whether a file is the one in which there is never anything; it
+// looks like a terminal.
+func isNothing(f *os.File) bool {
+	a, err1 := f.Stat()
+	b, err2 := os.Stat(os.DevNull)
+	return err1 == nil && err2 == nil && os.SameFile(a, b)
 }

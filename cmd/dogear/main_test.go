@@ -170,7 +170,8 @@ func TestRefusals(t *testing.T) {
 		{"no plan", []string{"apply", file, "-o", out}, 2, "plan"},
 		{"no command", []string{"dance"}, 2, "dance"},
 		{"line", []string{"explain", file, "--line", "999999"}, 1, "no line"},
-		{"other host", []string{"serve", "--host", "0.0.0.0"}, 2, "this machine only"},
+		{"other host", []string{"serve", "--host", "0.0.0.0", "--data", filepath.Join(filepath.Dir(file), "data")}, 1, "asks for a passphrase"},
+		{"a folder without a plan", []string{"serve", "--watch", filepath.Dir(file), "--data", filepath.Join(filepath.Dir(file), "data")}, 2, "go together"},
 	} {
 		status, stdout, errs := dogear(t, c.args...)
 		if status != c.status || !strings.Contains(errs, c.want) || stdout != "" && c.status == 1 {
