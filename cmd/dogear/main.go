@@ -24,6 +24,8 @@ type cli struct {
 	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
 	Cue       cueCmd       `cmd:"" help:"Write the cue sheet of a plan: when each stop comes and what to do."`
 	Landmarks landmarksCmd `cmd:"" help:"Name folds worth looking at, with reasons."`
+	Backup    backupCmd    `cmd:"" help:"Write all that a Dogear holds into one file."`
+	Restore   restoreCmd   `cmd:"" help:"Put a backup into an empty folder."`
 	Explain   explainCmd   `cmd:"" help:"Say in plain words what the lines of a file do."`
 }
 
