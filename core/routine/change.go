@@ -234,18 +234,3 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 		return true
 	})
 }
-
-// instead puts another command into a line and keeps its number, checksum and
-// line end.
-func instead(line []byte, command string) []byte {
-	bare := bytes.TrimRight(line, "\r\n")
-	now := bytes.Clone(numbered.Find(bare))
-	if len(now) > 0 {
-		now = append(now, ' ')
-	}
-	now = append(now, command...)
-	if bytes.IndexByte(bare, '*') >= 0 {
-		now = resum(append(now, "*0"...))
-	}
-	return append(now, line[len(bare):]...)
-}

@@ -2,7 +2,8 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Cover } from "./cover.js";
 import { Thread } from "./thread.js";
-import { View, ahead, draw, nearest, parse, parseOverlay, WAY, zooms } from "./page.js";
+import { Leaves } from "./leaves.js";
+import { View, ahead, draw, nearest, WAY, zooms } from "./page.js";
 import { understand } from "./goto.js";
 import { count, hours, mm } from "./words.js";
 import { say } from "./say.js";
@@ -36,20 +37,8 @@ export async function bench(root) {
   const cover = new Cover(q("[data-cover]"), `/prints/${id}/cover`);
   const state = { fold: 1, path: 0, time: -1, ears: [], bands: [], mutes: [], overs: [], sits: [], travel: false, rest: false };
 
-  // ---- layers, fetched once and ahead for the neighbours
-  const kept = new Map(), ready = new Map();
-  function fetched(key, url, read) {
-    if (!kept.has(key)) {
-      kept.set(key, fetch(url).then((r) => { if (!r.ok) throw new Error(); return read(r); }).then((v) => { ready.set(key, v); return v; }).catch(() => { kept.delete(key); return null; }));
-      if (kept.size > 120) { const old = kept.keys().next().value; kept.delete(old); ready.delete(old); }
-    }
-    return kept.get(key);
-  }
-  const inBook = (n) => n >= 1 && n <= N;
-  const at = (n, what = "") => `/prints/${id}/layers/${n}${what}?v=${book.version}`;
-  const layer = (n) => (inBook(n) ? fetched(`g${n}`, at(n), async (r) => parse(await r.arrayBuffer())) : Promise.resolve(null));
-  const order = (n) => (inBook(n) ? fetched(`t${n}`, at(n, "/thread"), (r) => r.json()) : Promise.resolve(null));
-  const overlay = (n) => (inBook(n) ? fetched(`o${n}`, at(n, "/overlay"), async (r) => parseOverlay(await r.arrayBuffer())) : Promise.resolve(null));
+  const leaves = new Leaves(book);
+  const layer = (n) => leaves.layer(n), order = (n) => leaves.order(n), overlay = (n) => leaves.overlay(n);
 
   // ---- colours
   const bandAt = (n, line = 0) => {
@@ -111,7 +100,7 @@ export async function bench(root) {
     id, view, canvas, shown, order, redraw: () => pages(), mutes: () => state.mutes,
     fold: () => state.fold, path: () => state.path, step: () => along(1),
   });
-  const chosen = (n, geo) => (mend.on && geo ? mend.parts(n, geo, ready.get(`t${n}`)) : []);
+  const chosen = (n, geo) => (mend.on && geo ? mend.parts(n, geo, leaves.ready.get(`t${n}`)) : []);
 
   let turn = 0, idle = 0;
   async function pages() {
@@ -134,7 +123,7 @@ export async function bench(root) {
       draw(canvas.left, view, n === 1 ? { nothing: "the bare bed" } : { parts: l ? parts(n - 1, l, 0, l.n) : [], chosen: chosen(n - 1, l), holes: holes(n - 1).filter((h) => !lying(n - 1).some((s) => s.x === h.x && s.y === h.y)), sits: lying(n - 1), overs: leaps(n - 1), travel: state.travel, at: l && { geo: l, piece: laid(l, 0, l.n, true), end: true, text: "ends here" } });
       const page = n > N ? { nothing: "nothing more: the print is done" } : { parts: r ? parts(n, r, 0, r.n, rest) : [], chosen: chosen(n, r), sits: lying(n), overs: leaps(n), below: l, travel: state.travel, at: r && { geo: r, piece: laid(r, 0, r.n, false), end: false, text: "begins here" } };
       const over = (o) => { if (o) { draw(canvas.right, view, { ...page, overlay: o }); notes(o); } };
-      const o = n > 1 ? ready.get(`o${n}`) : null;
+      const o = n > 1 ? leaves.ready.get(`o${n}`) : null;
       if (o) over(o);
       else {
         draw(canvas.right, view, page);

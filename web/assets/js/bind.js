@@ -1,6 +1,7 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
-import { View, WAY, draw, parse, parseOverlay, zooms } from "./page.js";
+import { Leaves, colourOf, openBook } from "./leaves.js";
+import { View, WAY, draw, zooms } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
@@ -11,22 +12,19 @@ const TEXTURES = ["M0 6L6 0", "M3 0V6", "M0 0L6 6", "M0 3H6", "M0 3H6M3 0V6", "M
 // bind is the page on which pieces of several slicings are joined.
 export async function bind(root) {
   const q = (sel) => root.querySelector(sel);
-  const books = new Map(), kept = new Map();
-  const get = (key, url, read) => {
-    if (!kept.has(key)) kept.set(key, fetch(url).then((r) => (r.ok ? read(r) : null)).catch(() => null));
-    return kept.get(key);
-  };
-  const layer = (id, n) => get(`g${id}:${n}`, `/prints/${id}/layers/${n}?v=${books.get(id)?.version}`, async (r) => parse(await r.arrayBuffer()));
-  const over = (a, n, b, m) => get(`o${a}:${n}/${b}:${m}`, `/bind/over?below=${a}:${n}&above=${b}:${m}`, async (r) => parseOverlay(await r.arrayBuffer()));
+  const leaves = new Map(); // of each print that is bound, by its id
+  const bookOf = (id) => leaves.get(id).book;
   let state, view, spine, whole, chosen, turn = 0;
 
+  // load opens the prints that are not open yet; false when one cannot be.
   async function load() {
     for (const p of state.pieces) {
-      if (books.has(p.id)) continue;
-      const [b, bands] = await Promise.all([fetch(`/prints/${p.id}/book`), fetch(`/prints/${p.id}/bands`)]);
-      if (!b.ok || !bands.ok) return say("One of the pieces could not be opened. Load the page again.");
-      books.set(p.id, { ...(await b.json()), bands: await bands.json() });
+      if (leaves.has(p.id)) continue;
+      const b = await openBook(p.id);
+      if (!b) return say("One of the pieces could not be opened. Load the page again.") || false;
+      leaves.set(p.id, new Leaves(b));
     }
+    return true;
   }
 
   // join makes one book of the pieces, as if they were one print.
@@ -34,7 +32,7 @@ export async function bind(root) {
     const z = [], h = [], front = [], side = [], from = [];
     const box = [Infinity, Infinity, -Infinity, -Infinity];
     for (const p of runs) {
-      const b = books.get(p.id);
+      const b = bookOf(p.id);
       from.push(z.length + 1);
       for (let n = p.from; n <= p.to; n++) {
         z.push(b.z[n - 1]);
@@ -47,7 +45,7 @@ export async function bind(root) {
     return { z, h, front, side, box, from, height: z[z.length - 1], landmarks: [], hollows: [], stops: [], object: z.map(() => 1) };
   }
 
-  const colour = (p, n) => books.get(p.id).bands.findLast((b) => b.from <= n)?.colour || books.get(p.id).bands[0].colour;
+  const colour = (p, n) => colourOf(bookOf(p.id), n);
   const firstLaid = (g) => { for (let i = 0; i < g.n; i++) if (g.kind[i] !== WAY) return i; return -1; };
   const lastLaid = (g) => { for (let i = g.n - 1; i >= 0; i--) if (g.kind[i] !== WAY) return i; return -1; };
   const put = (name, text) => { const e = q(`[data-out="${name}"]`); if (e) e.textContent = text; };
@@ -61,7 +59,7 @@ export async function bind(root) {
 
   async function pages(runs) {
     const now = ++turn, below = runs[state.at], above = runs[state.at + 1];
-    const [a, b, air] = await Promise.all([layer(below.id, below.to), layer(above.id, above.from), over(below.id, below.to, above.id, above.from)]);
+    const [a, b, air] = await Promise.all([leaves.get(below.id).layer(below.to), leaves.get(above.id).layer(above.from), leaves.get(above.id).over(bookOf(below.id), below.to, above.from)]);
     if (now !== turn || !a || !b) return;
     const end = lastLaid(a), first = firstLaid(b);
     draw(q('[data-page="left"]'), view, { parts: [{ geo: a, from: 0, to: a.n, colour: colour(below, below.to) }], at: end >= 0 ? { geo: a, piece: end, end: true, text: "ends here" } : null });
@@ -75,7 +73,7 @@ export async function bind(root) {
     spine = new Spine(svg, whole);
     const bands = [];
     runs.forEach((p, i) => {
-      for (const b of books.get(p.id).bands) {
+      for (const b of bookOf(p.id).bands) {
         if (b.from > p.to) continue;
         const from = whole.from[i] + Math.max(b.from - p.from, 0);
         if (bands.at(-1)?.from === from) bands.pop();
@@ -183,7 +181,7 @@ export async function bind(root) {
     state = JSON.parse(b.dataset.state);
     chosen = undefined;
     if (!first && b.dataset.address !== location.pathname + location.search) history.pushState(null, "", b.dataset.address);
-    await load();
+    if (!(await load())) return;
     const box = join(state.pieces).box;
     view ??= new View([box[0] - 1, box[1] - 1, box[2] + 1, box[3] + 1]);
     wire();
@@ -208,7 +206,7 @@ export async function bind(root) {
     e.preventDefault();
     act();
   });
-  new ResizeObserver(() => { if (state && books.size) { side(moved(chosen)); pages(moved(chosen)); } }).observe(root);
+  new ResizeObserver(() => { if (state && leaves.size) { side(moved(chosen)); pages(moved(chosen)); } }).observe(root);
   window.addEventListener("dogear:theme", () => { side(moved(chosen)); pages(moved(chosen)); });
   await fresh(true);
 }

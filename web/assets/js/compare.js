@@ -1,5 +1,6 @@
 import { Spine } from "./spine.js";
-import { View, draw, parse, parseOverlay, zooms } from "./page.js";
+import { Leaves, colourOf, openBook } from "./leaves.js";
+import { View, draw, zooms } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
@@ -9,24 +10,14 @@ import { say } from "./say.js";
 export async function compare(root) {
   const q = (sel) => root.querySelector(sel);
   const state = JSON.parse(root.dataset.state);
-  const kept = new Map();
-  const get = (key, url, read) => {
-    if (!kept.has(key)) kept.set(key, fetch(url).then((r) => (r.ok ? read(r) : null)).catch(() => null));
-    return kept.get(key);
-  };
-  const [old, now] = await Promise.all([state.old, state.now].map(async (id) => {
-    const [b, bands] = await Promise.all([fetch(`/prints/${id}/book`), fetch(`/prints/${id}/bands`)]);
-    return b.ok && bands.ok ? { id, ...(await b.json()), bands: await bands.json() } : null;
-  }));
+  const [old, now] = await Promise.all([openBook(state.old), openBook(state.now)]);
   if (!old || !now) return say("One of the slicings could not be opened. Load the page again.");
-  const layer = (b, n) => get(`g${b.id}:${n}`, `/prints/${b.id}/layers/${n}?v=${b.version}`, async (r) => parse(await r.arrayBuffer()));
-  const alone = (a, n, b, m) => get(`o${a.id}:${n}/${b.id}:${m}`, `/bind/over?below=${a.id}:${n}&above=${b.id}:${m}`, async (r) => parseOverlay(await r.arrayBuffer()));
+  const before = new Leaves(old), after = new Leaves(now);
   const box = old.box.map((v, k) => (k < 2 ? Math.min(v, now.box[k]) - 1 : Math.max(v, now.box[k]) + 1));
   const view = new View(box);
   const spine = new Spine(q("[data-spine]"), now);
   const N = now.z.length;
   const put = (name, text) => { q(`[data-out="${name}"]`).textContent = text; };
-  const colour = (b, n) => b.bands.findLast((x) => x.from <= n)?.colour || b.bands[0].colour;
   let n = Math.min(Math.max(state.before, 1), N), turn = 0;
 
   // twin is the layer of the older slicing that is laid at the same height.
@@ -38,11 +29,11 @@ export async function compare(root) {
 
   async function pages() {
     const mine = ++turn, m = twin();
-    const [a, b] = await Promise.all([m ? layer(old, m) : null, layer(now, n)]);
-    const [gone, fresh] = m ? await Promise.all([alone(now, n, old, m), alone(old, m, now, n)]) : [null, null];
+    const [a, b] = await Promise.all([m ? before.layer(m) : null, after.layer(n)]);
+    const [gone, fresh] = m ? await Promise.all([before.over(now, n, m), after.over(old, m, n)]) : [null, null];
     if (mine !== turn || !b) return;
-    draw(q('[data-page="left"]'), view, a ? { parts: [{ geo: a, from: 0, to: a.n, colour: colour(old, m) }], overlay: gone } : { nothing: "the older one ends below this" });
-    draw(q('[data-page="right"]'), view, { parts: [{ geo: b, from: 0, to: b.n, colour: colour(now, n) }], overlay: fresh });
+    draw(q('[data-page="left"]'), view, a ? { parts: [{ geo: a, from: 0, to: a.n, colour: colourOf(old, m) }], overlay: gone } : { nothing: "the older one ends below this" });
+    draw(q('[data-page="right"]'), view, { parts: [{ geo: b, from: 0, to: b.n, colour: colourOf(now, n) }], overlay: fresh });
   }
 
   function side() {

@@ -1,7 +1,8 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Thread } from "./thread.js";
-import { View, draw, nearest, parse, WAY, zooms } from "./page.js";
+import { Leaves, colourOf, openBook } from "./leaves.js";
+import { View, WAY, draw, nearest, zooms } from "./page.js";
 import { el } from "./svg.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
@@ -26,20 +27,13 @@ const ASK = {
 export async function pickup(root) {
   const id = root.dataset.pickup;
   const q = (sel) => root.querySelector(sel);
-  const answer = await fetch(`/prints/${id}/book`);
-  if (!answer.ok) return say("This print could not be opened. Load the page again.");
-  const book = await answer.json();
+  const book = await openBook(id);
+  if (!book) return say("This print could not be opened. Load the page again.");
   const N = book.z.length;
   const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
-  const kept = new Map();
-  const get = (key, url, read) => {
-    if (!kept.has(key)) kept.set(key, fetch(url).then((r) => (r.ok ? read(r) : null)).catch(() => null));
-    return kept.get(key);
-  };
-  const layer = (n) => (n >= 1 && n <= N ? get(`g${n}`, `/prints/${id}/layers/${n}?v=${book.version}`, async (r) => parse(await r.arrayBuffer())) : Promise.resolve(null));
-  const order = (n) => (n >= 1 && n <= N ? get(`t${n}`, `/prints/${id}/layers/${n}/thread?v=${book.version}`, (r) => r.json()) : Promise.resolve(null));
-  const bands = await bandsOf(id);
-  const colour = (n) => bands.findLast((b) => b.from <= n)?.colour || bands[0].colour;
+  const leaves = new Leaves(book);
+  const layer = (n) => leaves.layer(n), order = (n) => leaves.order(n), bands = book.bands;
+  const colour = (n) => colourOf(book, n);
   let state = {}, spine, thread, shown = {};
 
   const post = (path, values) => htmx.ajax("POST", `/prints/${id}/pickup/${path}`, { source: q("#pickup"), values });
@@ -218,10 +212,4 @@ export async function pickup(root) {
   window.addEventListener("dogear:theme", () => { side(); pages(); });
   fresh();
   root.dataset.ready = "true";
-}
-
-// bandsOf asks in which filaments a print is laid.
-async function bandsOf(id) {
-  const r = await fetch(`/prints/${id}/bands`);
-  return r.ok ? r.json() : [{ from: 1, line: 0, colour: "#8a8f91" }];
 }

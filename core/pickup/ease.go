@@ -1,0 +1,58 @@
+package pickup
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"dogear/core/gcode"
+	"dogear/core/routine"
+)
+
+// eased begins what the first layers are spared, and books where it ends.
+func (w *writer) eased() {
+	e, s := w.c.Ease, w.s
+	flow := w.c.Flow
+	if e.Layers <= 0 {
+		if flow > 0 && flow != 100 {
+			w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*10)/10), "more or less filament from here on")
+		}
+		return
+	}
+	if e.Speed > 0 && e.Speed != 100 {
+		w.put(fmt.Sprintf("M220 S%g", math.Round(e.Speed*s.At.Speed()*10)/10), "slower for a while")
+	}
+	if flow > 0 && flow != 100 {
+		w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*10)/10), "more or less filament for a while")
+	}
+}
+
+// easing returns the lines that end what the first layers were spared, and the
+// layer they stand before; 0 when there is nothing to end.
+func (w *writer) easing() (string, int) {
+	e := w.c.Ease
+	n := w.s.Layer + e.Layers
+	if e.Layers <= 0 || n > len(w.ix.Layers) {
+		return "", 0
+	}
+	l := &w.ix.Layers[n-1]
+	var out []string
+	if e.Speed > 0 && e.Speed != 100 {
+		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(l.At.Speed()*1000)/10))
+	}
+	if w.c.Flow > 0 && w.c.Flow != 100 {
+		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(l.At.Flow()*1000)/10))
+	}
+	if e.Hotter != 0 {
+		v := l.At.Nozzle()
+		if v == w.ix.Layers[w.s.Layer-1].At.Nozzle() {
+			v = w.s.At.Nozzle() // nothing changed on the way: what was chosen stays
+		}
+		out = append(out, "M104 "+routine.Word('S', gcode.Nano(v))+" ; nozzle as it would be")
+	}
+	if len(out) == 0 {
+		return "", 0
+	}
+	out = append([]string{"; dogear ease ends here"}, out...)
+	return strings.Join(out, "\n"), n
+}

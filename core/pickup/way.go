@@ -1,0 +1,267 @@
+package pickup
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/raster"
+	"dogear/core/routine"
+)
+
+func (w *writer) inPlace() error {
+	c, s := w.c, w.s
+	top := s.Top.Millimetres()
+	w.up = min(gcode.FromMM(top+c.Clearance+max(c.DZ, 0)), gcode.FromMM(w.pr.Top))
+	if w.up < s.Top+gcode.MM {
+		w.find(layer.Grave, "lift-too-low", s.Line, fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g mm.", s.Top, w.pr.Top))
+	}
+	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original", s.Layer, s.Line), "")
+	b := w.ix.Box
+	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3], s.Top), "")
+	if c.Z == ByTouch || c.Z == "" {
+		w.put("G90", "places count from the corner of the bed")
+		h := s.Lies + gcode.FromMM(c.Feeler)
+		why := "you have brought the nozzle down onto the part: it stands here"
+		if c.Feeler > 0 {
+			why = fmt.Sprintf("you have brought the nozzle down onto the part, %g mm of paper between", c.Feeler)
+		}
+		w.put("G92 "+routine.Word('Z', h), why)
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+	}
+	start, err := startup(w.src, w.ix, s, c)
+	if err != nil {
+		return err
+	}
+	w.opening(start)
+	w.p.Findings = append(w.p.Findings, questions(start)...)
+	w.apart()
+	if bed := s.At.Bed(); bed > 0 && !waited(start) {
+		w.put("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed first, so that the part does not let go")
+	}
+	if w.sc.State().Fan != 0 {
+		w.put("M107", "no fan while heating")
+	}
+	switch c.Z {
+	case ByTouch, "":
+		w.put("G28 X Y", "find the sides; the nozzle is above the part")
+	case ByKept:
+		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part")
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+	case ByClear:
+		if err := w.homeClear(); err != nil {
+			return err
+		}
+	default:
+		return fmt.Errorf("the height %q is not known; there are kept, touch and clear", c.Z)
+	}
+	w.prime()
+	w.arrive(s.land(), gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ))
+	return nil
+}
+
+// homeClear homes Z at a place beside the part, if it is free there.
+func (w *writer) homeClear() error {
+	c := w.c
+	if c.HomeAt == nil {
+		return fmt.Errorf("say where Z is homed, clear of the part")
+	}
+	x, y := c.HomeAt[0], c.HomeAt[1]
+	bed, err := w.heights()
+	if err != nil {
+		return err
+	}
+	w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part")
+	w.put("G91", "steps")
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ), "up first, from wherever it stands")
+	w.put("G90", "places count from the corner of the bed")
+	w.put("G28 X Y", "find the sides; the nozzle is above the part")
+	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)), routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
+	w.put("G28 Z", "find the height, clear of the part")
+	if h, hit := bed.Hits(x, y, 0); hit {
+		w.p.Refused = &h
+		w.find(layer.Grave, "homes-onto-part", w.s.Line, fmt.Sprintf("Z cannot be homed at X%g Y%g: the head would run into the part at X%.0f Y%.0f, %.1f mm too low. Stay at least %.0f mm away from what is higher than %.0f mm.", x, y, h.X, h.Y, h.Missing, raster.BlockHalf, raster.ConeHigh))
+	}
+	if b := w.pr.Bed; x < b[0] || x > b[2] || y < b[1] || y > b[3] {
+		w.find(layer.Grave, "outside-bed", w.s.Line, fmt.Sprintf("X%g Y%g lies outside the bed.", x, y))
+	}
+	w.find(layer.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head stands, and not always in the middle of the bed.")
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up, above the part")
+	return nil
+}
+
+// heights maps what lies on the bed when the print has come to the start.
+func (w *writer) heights() (*raster.Heights, error) {
+	s, b := w.s, raster.NewHeights(w.ix.Box)
+	for n := 1; n <= max(s.Kept, min(s.Layer, w.ix.At(s.Line))); n++ {
+		moves, err := w.ix.Decode(w.src, n)
+		if err != nil {
+			return nil, err
+		}
+		for i := range moves {
+			if moves[i].Kind == gcode.Lay && (n <= s.Kept || moves[i].Line < s.Line) {
+				b.Add(&moves[i])
+			}
+		}
+	}
+	return b, nil
+}
+
+// spot finds a place beside the part, near it: everything that is reached by
+// the print is within reach there too.
+func (w *writer) spot() (x, y float64, ok bool) {
+	b, bed := w.ix.Box, w.pr.Bed
+	const away, inset = 12.0, 2.0
+	x0, y0, x1, y1 := b[0].Millimetres(), b[1].Millimetres(), b[2].Millimetres(), b[3].Millimetres()
+	cx, cy := min(max((x0+x1)/2, bed[0]+inset), bed[2]-inset), min(max((y0+y1)/2, bed[1]+inset), bed[3]-inset)
+	for _, gap := range []float64{away, 6, 3.5} {
+		for _, p := range [4][2]float64{{x0 - gap, cy}, {cx, y0 - gap}, {x1 + gap, cy}, {cx, y1 + gap}} {
+			if p[0] >= bed[0]+inset && p[0] <= bed[2]-inset && p[1] >= bed[1]+inset && p[1] <= bed[3]-inset {
+				return p[0], p[1], true
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+// prime goes beside the part, heats fully there, and pushes filament through in
+// the air until it runs clean.
+func (w *writer) prime() {
+	c, s := w.c, w.s
+	x, y, ok := w.spot()
+	if c.PrimeAt != nil {
+		x, y, ok = c.PrimeAt[0], c.PrimeAt[1], true
+		b := w.ix.Box
+		if gcode.FromMM(x) > b[0]-2*gcode.MM && gcode.FromMM(x) < b[2]+2*gcode.MM && gcode.FromMM(y) > b[1]-2*gcode.MM && gcode.FromMM(y) < b[3]+2*gcode.MM {
+			w.find(layer.Grave, "prime-on-part", s.Line, fmt.Sprintf("X%g Y%g lies over the part: what is primed would fall onto it.", x, y))
+		}
+	}
+	x, y = math.Round(x*1000)/1000, math.Round(y*1000)/1000
+	if ok {
+		w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)), routine.Word('Y', gcode.FromMM(y)), feedXY), "across, beside the part")
+		w.p.Spot = [2]float64{x, y}
+	}
+	w.tools()
+	n := len(w.sc.Lines())
+	warm := s.At
+	if w.c.Ease.Layers > 0 && w.c.Ease.Hotter != 0 {
+		warm = warm.WithNozzle(warm.Nozzle() + int64(math.Round(w.c.Ease.Hotter*1e6)))
+	}
+	w.sc.Heats(&warm, true)
+	w.added(n, "as hot as it was")
+	if !ok {
+		w.find(layer.Care, "prime-on-part", s.Line, "There is no place beside the part to prime at, so the nozzle is not primed. Push filament through by hand before you start.")
+		return
+	}
+	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("pushes %g mm through; take it off", c.Prime))
+	w.hold()
+	side := -6.0 // away from the part
+	if gcode.FromMM(x) > w.ix.Box[2] {
+		side = 6
+	}
+	if x+side < w.pr.Bed[0] || x+side > w.pr.Bed[2] {
+		return
+	}
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x+side)), feedXY), "shakes off what hangs")
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x)), feedXY), "and back")
+}
+
+// hold draws the filament back for the way, as far as the file does or more.
+func (w *writer) hold() {
+	s := w.s
+	pull := s.At.Debt
+	if s.At.Pulled {
+		if !w.sc.State().Pulled {
+			w.put("G10", "the firmware holds the filament back, as it did")
+		}
+	} else if pull == 0 {
+		pull = w.pulls()
+	}
+	if add := pull - w.sc.State().Debt; add > 0 {
+		w.filament(-add, feedPull, "draws back for the way")
+	}
+}
+
+// tools chooses the tool, and heats others that were hot.
+func (w *writer) tools() {
+	n := len(w.sc.Lines())
+	w.sc.Tools(&w.s.At)
+	w.added(n, "tool as it was")
+	if w.s.At.Aux == nil {
+		return
+	}
+	var others []int32
+	for t, v := range w.s.At.Aux.Nozzle {
+		if t != w.s.At.Tool && v > 0 {
+			others = append(others, t)
+		}
+	}
+	slices.Sort(others)
+	for _, t := range others {
+		w.put(fmt.Sprintf("M104 T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))), "the other nozzle as it was")
+	}
+}
+
+// arrive goes over the start high, comes down, and makes everything what it was.
+func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
+	s := w.s
+	w.hold()
+	w.at, w.p.Shift = at, [3]gcode.Nano{dx, dy, dz}
+	to := [3]gcode.Nano{at[0] + dx, at[1] + dy, at[2] + dz}
+	m := w.sc.State()
+	if high := max(w.up, to[2]); m.Pos[2] < high {
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', high-m.Off[2]), feedZ), "up")
+	}
+	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', to[0]-m.Off[0]), routine.Word('Y', to[1]-m.Off[1]), feedXY), "across, high above the part")
+	if near := to[2] + 2*gcode.MM; m.Pos[2] > near {
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', near-m.Off[2]), feedZ), "down")
+	}
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', to[2]-m.Off[2]), feedDown), "and the last bit slowly")
+	w.p.Landing = [3]float64{to[0].Millimetres(), to[1].Millimetres(), to[2].Millimetres()}
+	if back := w.sc.State().Debt - s.At.Debt; back != 0 {
+		w.filament(back, feedPull, "gives back what we drew")
+	}
+	var words []string
+	m = w.sc.State()
+	for k, l := range "XYZ" {
+		if want := at[k] - s.At.Off[k]; m.Pos[k]-m.Off[k] != want {
+			words = append(words, routine.Word(byte(l), want))
+		}
+	}
+	if len(words) > 0 {
+		w.put("G92 "+strings.Join(words, " "), "from here on everything is moved by so much")
+	}
+	n := len(w.sc.Lines())
+	w.sc.Settle(&s.At, func(st gcode.Setting) {
+		w.find(layer.Care, "mode-not-restored", s.Line, fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
+	})
+	w.added(n, "as it was")
+	w.eased()
+}
+
+// pulls is how far the file draws back about here, where it has not just then.
+func (w *writer) pulls() gcode.Nano {
+	most := gcode.Nano(0)
+	for n := max(w.s.Layer-1, 1); n <= min(w.s.Layer+1, len(w.ix.Layers)); n++ {
+		moves, err := w.ix.Decode(w.src, n)
+		if err != nil {
+			break
+		}
+		sum := gcode.Nano(0)
+		for i := range moves {
+			if d := moves[i].DE; d < 0 {
+				sum -= d
+				most = max(most, sum)
+			} else if d > 0 {
+				sum = max(sum-d, 0)
+			}
+		}
+	}
+	if most == 0 {
+		return gcode.FromMM(usualPull)
+	}
+	return min(most, 5*gcode.MM)
+}

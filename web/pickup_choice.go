@@ -1,0 +1,174 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/pickup"
+	"dogear/store"
+)
+
+// decide keeps what a form says about the place, the height and the beginning.
+func (s *Server) decide(c fiber.Ctx) error {
+	return s.changePickup(c, func(b *book, d *store.PickupDoc) (string, error) {
+		ch := &d.Choice
+		said := "Kept."
+		if v := c.FormValue("layer"); v != "" {
+			n, err := strconv.Atoi(v)
+			if err != nil || n < 1 || n > len(b.ix.Layers) {
+				return "", sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %s; this print has %s", clip(v), layersWord(len(b.ix.Layers))))
+			}
+			ch.Layer, ch.Line, d.Taken = n, 0, true
+			if ch.Start == pickup.Mid {
+				ch.Start = pickup.Next
+			}
+			said = fmt.Sprintf("Layer %d is the last good one.", n)
+		}
+		if v := c.FormValue("line"); v != "" {
+			n, err := strconv.ParseInt(v, 10, 64)
+			if err != nil || n < 1 || n > b.ix.Lines {
+				return "", sentence(fiber.StatusUnprocessableEntity, "there is no such line")
+			}
+			ch.Start, ch.Line, d.Taken = pickup.Mid, n, true
+			said = fmt.Sprintf("It goes on in front of line %s.", group(n))
+		}
+		switch v := c.FormValue("start"); v {
+		case "":
+		case pickup.Next, pickup.Redo, pickup.Mid:
+			if ch.Layer == 0 && ch.Line > 0 {
+				ch.Layer = max(b.ix.At(ch.Line), 1) - 1
+			}
+			ch.Start = v
+			if v == pickup.Mid && ch.Line == 0 { // the middle of the layer, until a place is shown
+				last := ch.Layer
+				if last == 0 {
+					if bl, err := pickup.Weigh(b.src, b.ix, d.Evidence); err == nil {
+						last = bl.Best
+						ch.Line = bl.Line
+					}
+				}
+				if n := last + 1; ch.Line == 0 && n <= len(b.ix.Layers) {
+					l := &b.ix.Layers[n-1]
+					ch.Line = (l.First + l.Last) / 2
+				}
+				d.Taken = true
+				said = "Show on the thread, or on a page, where the good plastic ends."
+			}
+		default:
+			return "", sentence(fiber.StatusUnprocessableEntity, "it can start with the next layer, the last one again, or a point inside")
+		}
+		switch v := c.FormValue("z"); v {
+		case "":
+		case pickup.ByTouch, pickup.ByKept, pickup.ByClear:
+			ch.Z = v
+		default:
+			return "", sentence(fiber.StatusUnprocessableEntity, "the height is kept, touched, or homed clear of the part")
+		}
+		if v := c.FormValue("loose"); v != "" {
+			ch.LooseTop = v == "1"
+		}
+		if c.FormValue("all") != "" {
+			if err := amounts(c, ch); err != nil {
+				return "", err
+			}
+		}
+		return said, nil
+	})
+}
+
+// amounts reads the numbers of a pick-up.
+func amounts(c fiber.Ctx, ch *pickup.Choice) error {
+	for _, n := range []struct {
+		name      string
+		to        *float64
+		low, high float64
+	}{
+		{"feeler", &ch.Feeler, 0, 2}, {"dz", &ch.DZ, -2, 2}, {"dx", &ch.DX, -20, 20}, {"dy", &ch.DY, -20, 20},
+		{"flow", &ch.Flow, 0, 200}, {"nozzle", &ch.Nozzle, 0, 500}, {"bed", &ch.Bed, 0, 200}, {"prime", &ch.Prime, 0, 200}, {"clearance", &ch.Clearance, 0, 200},
+		{"ease_speed", &ch.Ease.Speed, 0, 100}, {"ease_hotter", &ch.Ease.Hotter, 0, 40},
+	} {
+		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(n.name)), ",", ".")
+		if text == "" {
+			*n.to = 0
+			continue
+		}
+		v, err := strconv.ParseFloat(text, 64)
+		if err != nil || !(v >= n.low && v <= n.high) {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(text), n.low, n.high))
+		}
+		*n.to = v
+	}
+	k, err := number(c, "ease_layers", 0, 50)
+	if err != nil {
+		return err
+	}
+	ch.Ease.Layers = int(k)
+	for _, p := range []struct {
+		name string
+		to   **[2]float64
+	}{{"home_at", &ch.HomeAt}, {"prime_at", &ch.PrimeAt}} {
+		text := strings.TrimSpace(c.FormValue(p.name))
+		if text == "" {
+			*p.to = nil
+			continue
+		}
+		var xy [2]float64
+		w := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' || r == ';' })
+		ok := len(w) == 2
+		for i := 0; ok && i < 2; i++ {
+			xy[i], err = strconv.ParseFloat(strings.TrimLeft(w[i], "XYxy"), 64)
+			ok = err == nil && math.Abs(xy[i]) < 2000
+		}
+		if !ok {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write X and Y: 5, 5", clip(text)))
+		}
+		*p.to = &xy
+	}
+	return nil
+}
+
+// flip turns a line of the start-up on or off.
+func (s *Server) flip(c fiber.Ctx) error {
+	return s.changePickup(c, func(_ *book, d *store.PickupDoc) (string, error) {
+		line, err := strconv.ParseInt(c.FormValue("line"), 10, 64)
+		if err != nil {
+			return "", sentence(fiber.StatusUnprocessableEntity, "there is no such line")
+		}
+		if d.Choice.Flip == nil {
+			d.Choice.Flip = map[int64]bool{}
+		}
+		if _, ok := d.Choice.Flip[line]; ok {
+			delete(d.Choice.Flip, line)
+			return "As it was proposed.", nil
+		}
+		on := c.FormValue("on") == "1"
+		d.Choice.Flip[line] = on
+		if on {
+			return fmt.Sprintf("Line %s is kept.", group(line)), nil
+		}
+		return fmt.Sprintf("Line %s is left out.", group(line)), nil
+	})
+}
+
+// accept takes a finding upon oneself; it must be said in words.
+func (s *Server) accept(c fiber.Ctx) error {
+	return s.changePickup(c, func(_ *book, d *store.PickupDoc) (string, error) {
+		code := c.FormValue("code")
+		if c.FormValue("back") != "" {
+			d.Choice.Accept = slices.DeleteFunc(d.Choice.Accept, func(s string) bool { return s == code })
+			return "It holds again.", nil
+		}
+		if strings.ToLower(strings.Trim(strings.TrimSpace(c.FormValue("words")), ".!")) != acceptWords {
+			return "", sentence(fiber.StatusUnprocessableEntity, "to take it upon yourself, write: "+acceptWords)
+		}
+		if !slices.Contains(d.Choice.Accept, code) {
+			d.Choice.Accept = append(d.Choice.Accept, code)
+		}
+		return "Taken upon yourself.", nil
+	})
+}

@@ -1,0 +1,139 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/pickup"
+	"dogear/store"
+)
+
+// addEvidence takes down one more thing that is known.
+func (s *Server) addEvidence(c fiber.Ctx) error {
+	return s.changePickup(c, func(b *book, d *store.PickupDoc) (string, error) {
+		e, err := s.readEvidence(c, b)
+		if err != nil {
+			return "", err
+		}
+		if len(d.Evidence) >= mostPieces {
+			return "", sentence(fiber.StatusUnprocessableEntity, "that is enough to know; take something away first")
+		}
+		if _, err := pickup.Weigh(b.src, b.ix, []pickup.Evidence{*e}); err != nil {
+			return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
+		}
+		d.Evidence = append(d.Evidence, *e)
+		d.Taken = false
+		return "Taken down: " + pieceNames[e.Kind] + ", " + valueOf(e) + ".", nil
+	})
+}
+
+func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
+	e := &pickup.Evidence{Kind: c.FormValue("kind")}
+	text := strings.ReplaceAll(strings.TrimSpace(c.FormValue("value")), ",", ".")
+	bad := func(what string) (*pickup.Evidence, error) {
+		return nil, sentence(fiber.StatusUnprocessableEntity, what)
+	}
+	one := func(t string) (float64, bool) {
+		v, err := strconv.ParseFloat(strings.TrimSpace(t), 64)
+		return v, err == nil && !math.IsNaN(v) && math.Abs(v) < 1e12
+	}
+	switch e.Kind {
+	case pickup.Display:
+		for i, name := range []string{"x", "y", "z"} {
+			v, ok := one(strings.ReplaceAll(c.FormValue(name), ",", "."))
+			if !ok {
+				return bad("write down X, Y and Z as the display shows them")
+			}
+			e.At[i] = v
+		}
+		return e, nil
+	case pickup.Minutes:
+		h, min, clock := strings.Cut(strings.NewReplacer("h", ":", "min", "", " ", "").Replace(text), ":")
+		a, ok := one(h)
+		if clock {
+			m := 0.0
+			if min != "" {
+				if m, ok = one(min); !ok {
+					return bad("write the time as minutes, or as 3:12")
+				}
+			}
+			a = 60*a + m
+		}
+		if !ok || a <= 0 {
+			return bad("write the time as minutes, or as 3:12")
+		}
+		e.Value = a
+		return e, nil
+	case pickup.Counted:
+		n, err := strconv.Atoi(c.FormValue("from"))
+		if err != nil {
+			return bad("say from which layer you counted; click it on the spine")
+		}
+		e.From = n
+	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line, pickup.Byte, pickup.Extruded:
+	default:
+		return bad("choose what you know")
+	}
+	v, ok := one(text)
+	if !ok {
+		return bad(fmt.Sprintf("“%s” is no number", clip(text)))
+	}
+	e.Value = v
+	// Lines and bytes may have been counted in an earlier pick-up's file.
+	if of := c.FormValue("of"); of != "" && (e.Kind == pickup.Line || e.Kind == pickup.Byte || e.Kind == pickup.Percent) {
+		id, err := strconv.ParseInt(of, 10, 64)
+		if err != nil {
+			return bad("there is no such pick-up")
+		}
+		old, err := s.cfg.Store.Pickup(c.Context(), b.print.ID, id)
+		if err != nil {
+			return bad("there is no such pick-up")
+		}
+		if err := counted(b, &old.Doc, e); err != nil {
+			return nil, err
+		}
+	}
+	return e, nil
+}
+
+// counted turns a line, byte or share of an earlier pick-up's file into a line
+// of the original.
+func counted(b *book, d *store.PickupDoc, e *pickup.Evidence) error {
+	out := e.Value
+	if e.Kind != pickup.Line {
+		off, err := b.ix.OffsetOf(b.src, d.Line)
+		if err != nil {
+			return err
+		}
+		// The opening is small beside the rest; bytes of it are taken for none.
+		at := out + float64(off)
+		if e.Kind == pickup.Percent {
+			at = float64(off) + out/100*float64(b.ix.Bytes-off)
+		}
+		e.Kind, e.Value = pickup.Byte, math.Round(at)
+		return nil
+	}
+	if out <= float64(d.Length) {
+		return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("line %.0f lies in the opening of that file; nothing was laid by then", out))
+	}
+	e.Value = out - float64(d.Length) + float64(d.Line) - 1
+	return nil
+}
+
+// dropEvidence takes something away that was known.
+func (s *Server) dropEvidence(c fiber.Ctx) error {
+	return s.changePickup(c, func(_ *book, d *store.PickupDoc) (string, error) {
+		i, err := strconv.Atoi(c.FormValue("index"))
+		if err != nil || i < 0 || i >= len(d.Evidence) {
+			return "", sentence(fiber.StatusNotFound, "this is not there any more")
+		}
+		gone := d.Evidence[i]
+		d.Evidence = slices.Delete(d.Evidence, i, i+1)
+		return "Taken away: " + pieceNames[gone.Kind] + ".", nil
+	})
+}

@@ -1,0 +1,157 @@
+package web
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/edit"
+	"dogear/core/layer"
+	"dogear/core/pickup"
+	"dogear/store"
+)
+
+// writePickup books the pick-up as written and sends the browser to its file.
+func (s *Server) writePickup(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	d, err := s.cfg.Store.Draft(c.Context(), b.print.ID)
+	if err != nil {
+		return sentence(fiber.StatusConflict, "say first what you know about where it stopped")
+	}
+	p, ch, err := s.checked(c, b, &d.Doc)
+	if err != nil {
+		return err
+	}
+	if d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
+		return sentence(fiber.StatusConflict, fmt.Sprintf("take the place first: is layer %d the last good one?", ch.Layer))
+	}
+	id, err := s.cfg.Store.FinishDraft(c.Context(), b.print.ID, p.Start.Layer, p.Start.Line, p.Length)
+	if err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d/pickups/%d", b.print.ID, id))
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// checked makes a pick-up and refuses it when something must be dealt with.
+func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*pickup.Pickup, *pickup.Choice, error) {
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	belief, err := pickup.Weigh(b.src, b.ix, doc.Evidence)
+	if err != nil {
+		return nil, nil, sentence(fiber.StatusConflict, err.Error())
+	}
+	ch := settled(doc, belief)
+	p, _, err := made(b, m, ch)
+	if err != nil {
+		return nil, nil, sentence(fiber.StatusConflict, err.Error())
+	}
+	for _, f := range p.Findings {
+		if f.Level == layer.Grave {
+			return nil, nil, sentence(fiber.StatusConflict, "the pick-up was not written: "+f.Message)
+		}
+	}
+	v, err := compare(c.Context(), b, m, p, &ch)
+	if err != nil {
+		return nil, nil, err
+	}
+	if v.First != nil {
+		return nil, nil, sentence(fiber.StatusConflict, "the pick-up was not written, since it would not lay the same plastic: "+v.First.What)
+	}
+	return p, &ch, nil
+}
+
+// pickupFile sends the file of a pick-up that was written.
+func (s *Server) pickupFile(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	id, err := strconv.ParseInt(c.Params("pickup"), 10, 64)
+	if err != nil {
+		return store.ErrNone
+	}
+	d, err := s.cfg.Store.Pickup(c.Context(), b.print.ID, id)
+	if err != nil {
+		return err
+	}
+	p, ch, err := s.checked(c, b, &d.Doc)
+	if err != nil {
+		return err
+	}
+	what := "pick-up-from"
+	if ch.LooseTop {
+		what = "loose-top-from"
+	}
+	size := b.src.Size()
+	for _, e := range p.Edits {
+		size += int64(len(e.Text)) - e.Cut
+	}
+	return download(c, nameWith(b, fmt.Sprintf("_%s-%d", what, p.Start.Layer)), edit.NewReader(b.src, p.Edits), size)
+}
+
+// touchFile sends the touch check file of the pick-up being worked on.
+func (s *Server) touchFile(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	d, err := s.pickupDoc(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	belief, err := pickup.Weigh(b.src, b.ix, d.Doc.Evidence)
+	if err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	ls, _, st, err := pickup.TouchCheck(b.src, b.ix, settled(&d.Doc, belief))
+	if err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	var text strings.Builder
+	for _, l := range ls {
+		text.WriteString(l.Text + "\n")
+	}
+	return download(c, nameWith(b, fmt.Sprintf("_touch-check-%d", st.Kept)), strings.NewReader(text.String()), int64(text.Len()))
+}
+
+// forgetPickup takes a written pick-up out of the list.
+func (s *Server) forgetPickup(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	id, err := strconv.ParseInt(c.Params("pickup"), 10, 64)
+	if err != nil {
+		return store.ErrNone
+	}
+	if err := s.cfg.Store.RemovePickup(c.Context(), b.print.ID, id); err != nil {
+		return err
+	}
+	return s.sendPickup(c, b, "Forgotten.")
+}
+
+// nameWith names a file after the print.
+func nameWith(b *book, suffix string) string {
+	base, ext := b.print.Name, ".gcode"
+	if i := strings.LastIndexByte(base, '.'); i > 0 {
+		base, ext = base[:i], base[i:]
+	}
+	return base + suffix + ext
+}
+
+func download(c fiber.Ctx, name string, r io.Reader, size int64) error {
+	c.Set("Content-Type", "text/x-gcode")
+	c.Set("Cache-Control", "no-store")
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q; filename*=UTF-8''%s", ascii(name), url.PathEscape(name)))
+	return c.SendStream(r, int(size))
+}

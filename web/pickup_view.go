@@ -1,0 +1,393 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/pickup"
+	"dogear/core/proof"
+	"dogear/core/raster"
+	"dogear/core/routine"
+	"dogear/store"
+)
+
+// pickupView is the page on which a failed print is finished.
+type pickupView struct {
+	ID          int64
+	Pieces      []pieceView
+	Contradicts []string
+	Problem     string // why there is no file yet
+	Doc         store.PickupDoc
+	Undo, Redo  bool
+	Said        string
+
+	Height            string // on the bed, mm
+	Last, First       int    // last good layer, and the one the file begins with
+	FileFirst         string // its number in the file, when that is another
+	Line              int64
+	Low, High         int
+	Proposed          bool // a place is proposed, but nobody has taken it
+	Inside            bool
+	Starts, Zs        []choice
+	HomeAt, PrimeAt   string
+	Opening           []entryView
+	Findings          []findingView
+	Steps             []string
+	Blocked           bool
+	Seal              string
+	Wrong             string
+	Earlier           []earlierView
+	Refused           *bedPlan
+	Ears              int
+	Look              string // what one can check on the part by eye
+	Data              string // for the scripts, as JSON
+	EaseSpeed, EaseHo string
+}
+
+type pieceView struct {
+	Index             int
+	Name, Value, Says string
+	Off               bool // it contradicts
+}
+
+type entryView struct {
+	pickup.Entry
+	Flips bool // it can be turned
+	On    bool // it runs as it is
+}
+
+type findingView struct {
+	layer.Finding
+	Accepted bool
+}
+
+type earlierView struct {
+	ID    int64
+	When  string
+	What  string
+	Knows string
+}
+
+// pickupView works everything out anew.
+func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
+	d, err := s.pickupDoc(c.Context(), b.print.ID)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return nil, err
+	}
+	v := &pickupView{ID: b.print.ID, Doc: d.Doc, Undo: d.Undo, Redo: d.Redo}
+	belief, err := v.believe(b, &d.Doc)
+	if err != nil {
+		return nil, err
+	}
+	ch := settled(&d.Doc, belief)
+	v.choices(b, &d.Doc, &ch, belief)
+	if v.Earlier, err = s.earlier(c.Context(), b.print.ID); err != nil {
+		return nil, err
+	}
+	data := map[string]any{"layers": len(b.ix.Layers)}
+	if belief != nil && len(belief.Pieces) > 0 {
+		data["bars"] = bars(belief)
+	}
+	switch {
+	case belief == nil || len(belief.Pieces) == 0 && d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0:
+		v.Problem = "Say what you know about where it stopped: one thing is enough to begin, two are better."
+	case ch.Layer == 0 && ch.Start != pickup.Mid && len(belief.Contradicts) > 0:
+		v.Problem = "What is known does not fit together. Take away what you trust least."
+	default:
+		if err := v.make(c.Context(), b, m, ch, data); err != nil {
+			v.Problem = upper(err.Error())
+		}
+	}
+	data["last"], data["first"], data["inside"], data["line"] = v.Last, v.First, v.Inside, v.Line
+	data["mid"] = ch.Start == pickup.Mid
+	j, err := json.Marshal(data)
+	v.Data = string(j)
+	return v, err
+}
+
+// believe weighs the evidence and fills in the cards.
+func (v *pickupView) believe(b *book, doc *store.PickupDoc) (*pickup.Belief, error) {
+	belief, err := pickup.Weigh(b.src, b.ix, doc.Evidence)
+	if err != nil {
+		return nil, err
+	}
+	for i := range belief.Pieces {
+		p := &belief.Pieces[i]
+		x := pieceView{Index: i, Name: pieceNames[p.Kind], Value: valueOf(&p.Evidence), Says: says(p)}
+		x.Off = len(belief.Contradicts) > 0 && (p.High < belief.Best || p.Low > belief.Best)
+		v.Pieces = append(v.Pieces, x)
+	}
+	v.Contradicts = belief.Contradicts
+	v.Low, v.High = belief.Low, belief.High
+	return belief, nil
+}
+
+// valueOf writes what was read off.
+func valueOf(e *pickup.Evidence) string {
+	switch e.Kind {
+	case pickup.Touch, pickup.Extruded:
+		return fmt.Sprintf("%.2f mm", e.Value)
+	case pickup.Caliper:
+		return fmt.Sprintf("%.2f ± 0.1 mm", e.Value)
+	case pickup.Counted:
+		return fmt.Sprintf("%.0f above layer %d", e.Value, e.From)
+	case pickup.Display:
+		return fmt.Sprintf("X%g Y%g Z%g", e.At[0], e.At[1], e.At[2])
+	case pickup.Minutes:
+		return hours(e.Value * 60)
+	case pickup.Percent:
+		return fmt.Sprintf("%g %%", e.Value)
+	}
+	return group(int64(e.Value))
+}
+
+func says(p *pickup.Piece) string {
+	if p.Low == p.High {
+		if p.Kind == pickup.Touch {
+			return fmt.Sprintf("layer %d, off by %.2f", p.Best, p.Off)
+		}
+		return fmt.Sprintf("layer %d", p.Best)
+	}
+	if len(p.Lines) == 1 {
+		return fmt.Sprintf("in layer %d, line %s", p.Low+1, group(p.Lines[0]))
+	}
+	if len(p.Lines) > 1 {
+		return fmt.Sprintf("%d places, layers %d–%d", len(p.Lines), p.Low, p.High)
+	}
+	return fmt.Sprintf("layers %d–%d", p.Low, p.High)
+}
+
+// bars are the ranges on the spine, by last good layer.
+func bars(b *pickup.Belief) []map[string]any {
+	out := []map[string]any{}
+	short := map[string]string{pickup.Touch: "touch", pickup.Caliper: "calipers", pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number", pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent", pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E"}
+	for _, p := range b.Pieces {
+		out = append(out, map[string]any{"name": short[p.Kind], "low": p.Low, "high": p.High})
+	}
+	return out
+}
+
+// choices fills in what can be chosen.
+func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, belief *pickup.Belief) {
+	last := c.Layer
+	if c.Start == pickup.Mid && c.Line > 0 {
+		last = max(b.ix.At(c.Line), 1) - 1
+	}
+	v.Last, v.First = last, last+1
+	if c.Start == pickup.Redo {
+		v.First = last
+	}
+	v.Proposed = !doc.Taken && doc.Choice.Layer == 0 && doc.Choice.Line == 0 && last > 0
+	redo := "the last layer again"
+	if last > 0 {
+		redo = fmt.Sprintf("layer %d again", last)
+	}
+	v.Starts = []choice{{pickup.Next, "the next layer", c.Start == pickup.Next}, {pickup.Redo, redo, c.Start == pickup.Redo}, {pickup.Mid, "a point inside", c.Start == pickup.Mid}}
+	v.Zs = []choice{{pickup.ByTouch, "touch the part", c.Z == pickup.ByTouch}, {pickup.ByKept, "motors held", c.Z == pickup.ByKept}, {pickup.ByClear, "home clear of the part", c.Z == pickup.ByClear}}
+	pair := func(p *[2]float64) string {
+		if p == nil {
+			return ""
+		}
+		return fmt.Sprintf("%g, %g", p[0], p[1])
+	}
+	v.HomeAt, v.PrimeAt = pair(c.HomeAt), pair(c.PrimeAt)
+	if c.Ease.Layers > 0 {
+		v.EaseSpeed, v.EaseHo = fmt.Sprint(c.Ease.Speed), fmt.Sprint(c.Ease.Hotter)
+	}
+}
+
+// make writes the pick-up and says what is in it.
+func (v *pickupView) make(ctx context.Context, b *book, m *marked, c pickup.Choice, data map[string]any) error {
+	p, res, err := made(b, m, c)
+	if err != nil {
+		return err
+	}
+	st := &p.Start
+	v.First, v.Line, v.Inside = st.Layer, st.Line, st.Inside
+	if !st.Inside && c.Start == pickup.Mid {
+		v.Last = st.Kept
+	}
+	v.Height = millimetres(st.Lies)
+	l := &b.ix.Layers[st.Layer-1]
+	if l.HasNumber && l.Number != int64(st.Layer) {
+		v.FileFirst = fmt.Sprintf("%d in the file", l.Number)
+	}
+	for _, e := range p.Opening {
+		v.Opening = append(v.Opening, entryView{Entry: e, Flips: e.Line > 0 && !c.LooseTop, On: e.Verdict == pickup.Kept})
+	}
+	for _, f := range p.Findings {
+		v.Findings = append(v.Findings, findingView{f, slices.Contains(c.Accept, f.Code)})
+		v.Blocked = v.Blocked || f.Level == layer.Grave
+	}
+	if p.Refused != nil {
+		x := newBedPlan(m.plan.Printer, 220)
+		x.part(m.plan.Printer, b.ix.Box, 220)
+		x.hit(m.plan.Printer, c.HomeAt, p.Refused, 220)
+		v.Refused = &x
+	}
+	if res != nil {
+		for i := range res.Blocks {
+			if res.Blocks[i].Fold.Offset >= st.Offset {
+				v.Ears++
+			}
+		}
+	}
+	if v.Look, err = onTop(b, st); err != nil {
+		return err
+	}
+	v.Steps = atThePrinter(m, b, st, &c)
+	v.Seal, v.Wrong = verdict(ctx, b, m, p, res, &c)
+	v.Blocked = v.Blocked || v.Wrong != ""
+	data["landing"], data["spot"], data["look"] = p.Landing, p.Spot, v.Look
+	if !c.LooseTop {
+		if _, pins, _, err := pickup.TouchCheck(b.src, b.ix, c); err == nil {
+			data["pins"] = pins
+		}
+	} else {
+		data["loose"] = true
+	}
+	return nil
+}
+
+// verdict compares what the pick-up lays with what the original would have laid.
+func verdict(ctx context.Context, b *book, m *marked, p *pickup.Pickup, res *routine.Result, c *pickup.Choice) (seal, wrong string) {
+	if b.ix.Bytes > mostChecked {
+		return "", ""
+	}
+	v, err := compare(ctx, b, m, p, c)
+	if err != nil {
+		return "", upper(err.Error())
+	}
+	if v.First != nil {
+		return "", fmt.Sprintf("Not the same plastic: after %s equal moves %s.", group(v.Moves), v.First.What)
+	}
+	if c.LooseTop {
+		return fmt.Sprintf("Same plastic from line %s on, lowered onto the bed", group(p.Start.Line)), ""
+	}
+	return fmt.Sprintf("Nothing moves below %s mm · same plastic from line %s on", millimetres(p.Start.Lies), group(p.Start.Line)), ""
+}
+
+func compare(ctx context.Context, b *book, m *marked, p *pickup.Pickup, c *pickup.Choice) (proof.Verdict, error) {
+	opt := proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Start: p.Start.Line, Opening: int64(p.Length), Eased: c.Ease.Layers > 0 || c.Flow > 0,
+		Shift: p.Shift}
+	if c.LooseTop { // the bed is empty: the start-up may prime where it did
+		opt.Box = [4]gcode.Nano{-1, -1, -1, -1}
+	}
+	return proof.Compare(ctx, io.NewSectionReader(b.src, 0, b.src.Size()), edit.NewReader(b.src, p.Edits), opt)
+}
+
+// onTop says what one can check on the part by eye: how many islands and
+// openings its top has, and what was laid last.
+func onTop(b *book, st *pickup.Start) (string, error) {
+	n := max(st.Kept, 1)
+	if st.Inside {
+		n = st.Layer
+	}
+	moves, err := b.ix.Decode(b.src, n)
+	if err != nil {
+		return "", err
+	}
+	if st.Inside {
+		moves = moves[:slices.IndexFunc(append(moves, layer.Move{Line: math.MaxInt64}), func(m layer.Move) bool { return m.Line >= st.Line })]
+	}
+	last := ""
+	for _, p := range slices.Backward(layer.Paths(moves)) {
+		if p.Class != layer.Way {
+			last = "laid last: " + p.Class.String()
+			break
+		}
+	}
+	if st.Inside { // of a layer that is laid in part, islands and openings say nothing
+		return last, nil
+	}
+	sec := raster.NewSection(raster.FrameOf(b.ix), b.ix, n, moves)
+	count := func(n int, one, many string) string {
+		switch n {
+		case 0:
+			return "no " + many
+		case 1:
+			return "one " + one
+		}
+		return fmt.Sprintf("%d %s", n, many)
+	}
+	return count(sec.Pieces, "island", "islands") + ", " + count(len(sec.Open.Pieces()), "opening", "openings") + "; " + last, nil
+}
+
+// atThePrinter is what a person does, step by step.
+func atThePrinter(m *marked, b *book, s *pickup.Start, c *pickup.Choice) []string {
+	if c.LooseTop {
+		return []string{"Take everything off the bed and clean it.", "Start the file: it begins as the original did.", "Glue the top on when it has cooled."}
+	}
+	where := "anywhere on its flat top"
+	if s.Inside {
+		where = "on the side that is a layer higher"
+	}
+	paper := "until it just touches"
+	if c.Feeler > 0 {
+		paper = fmt.Sprintf("until a sheet of %g mm just fits under it", c.Feeler)
+	}
+	var out []string
+	switch c.Z {
+	case pickup.ByTouch:
+		out = []string{
+			"Leave the part on the bed. If the bed is cold, warm it first, so that the part holds.",
+			"Cut off what hangs from the nozzle and from the top of the part.",
+			fmt.Sprintf("Bring the nozzle down by hand onto the part, %s, %s. Do not home Z.", where, paper),
+			"Write the touch check file and run it first: it goes to three places of the wall, cold.",
+			"Bring the nozzle down once more, then start the pick-up and stay until the first layer is down.",
+		}
+	case pickup.ByKept:
+		out = []string{
+			"Only if the motors were never let go and nobody moved the head or the bed: else touch.",
+			"Do not home. The file heats, goes up from where the head stands, and comes back.",
+			"Write the touch check file and run it first: it goes to three places of the wall, cold.",
+			"Start the pick-up and stay until the first layer is down.",
+		}
+	default:
+		out = []string{
+			"Leave the part on the bed and warm the bed.",
+			"Make sure that the printer homes Z where the head stands, and that nothing is in the way there.",
+			"Start the pick-up with your hand on the switch: it goes up, finds the sides, goes beside the part and homes Z there.",
+			"Stay until the first layer is down.",
+		}
+	}
+	if m.plan.Printer.Resume != "" {
+		out = append(out, "To go on at a stop: "+m.plan.Printer.Resume)
+	}
+	return out
+}
+
+// earlier are the pick-ups that were written for a print.
+func (s *Server) earlier(ctx context.Context, id int64) ([]earlierView, error) {
+	all, err := s.cfg.Store.Pickups(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	var out []earlierView
+	for _, p := range all {
+		if p.Written.IsZero() {
+			continue
+		}
+		var knows []string
+		for i := range p.Doc.Evidence {
+			e := &p.Doc.Evidence[i]
+			knows = append(knows, pieceNames[e.Kind]+" "+valueOf(e))
+		}
+		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"), fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, group(p.Doc.Line)), strings.Join(knows, " · ")})
+	}
+	return out, nil
+}
