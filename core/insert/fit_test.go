@@ -228,3 +228,35 @@ func ExampleWords() {
 	fmt.Println(Words(&p))
 	// Output: hex, 13.2 across flats, 6.6 deep, open until layer 53
 }
+
+// TestBrushes passes a disc and a ball that stand proud at several distances.
+func TestBrushes(t *testing.T) {
+	shape := Nozzle{Tip: 0.5, Free: 6, Reach: 20}
+	at := func(d float64) (from, to [3]gcode.Nano) {
+		return [3]gcode.Nano{gcode.FromMM(-9), gcode.FromMM(d), gcode.FromMM(5)}, [3]gcode.Nano{gcode.FromMM(9), gcode.FromMM(d), gcode.FromMM(5)}
+	}
+	round := landmark.Pocket{Shape: "round", Across: 8.2, LastOpen: 9, Widest: 5}
+	for _, c := range []struct {
+		name  string
+		part  plan.InsertPart
+		top   float64 // mm; the line is laid at 5
+		d     float64 // of the line from its middle
+		want  float64
+		shape Nozzle
+	}{
+		{"flat, beside it", plan.InsertPart{Shape: "disc", Across: 8}, 5, 4.5, 0, shape},
+		{"2 mm proud, beside it", plan.InsertPart{Shape: "disc", Across: 8}, 7, 4.5, 2, shape},
+		{"2 mm proud, 2 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 6, 0.5, shape},
+		{"2 mm proud, 3 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 7, 0, shape},
+		{"7 mm proud, 10 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 10, shape},
+		{"7 mm proud, 10 mm away, a slender head", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 0, Nozzle{Tip: 0.5, Free: 6, Reach: 8}},
+		{"a ball, nearly in", plan.InsertPart{Shape: "ball", Across: 8}, 6, 4.1, 0, shape},
+		{"half a ball", plan.InsertPart{Shape: "ball", Across: 8}, 9, 4.6, 1.56, shape},
+	} {
+		w := NewWatch([]Fit{{Seat: Seat{Part: c.part, Pocket: &round, Top: c.top, Count: 1}}})
+		from, to := at(c.d)
+		if got := w.Brushes(from, to, c.shape); math.Abs(got-c.want) > 0.12 {
+			t.Errorf("%s: %.2f, want %.2f", c.name, got, c.want)
+		}
+	}
+}

@@ -1,9 +1,12 @@
 package insert
 
 import (
+	"fmt"
 	"math"
 
 	"dogear/core/gcode"
+	"dogear/core/plan"
+	"dogear/core/raster"
 )
 
 // Watch tells which moves would run into what stands in a print's pockets.
@@ -97,6 +100,74 @@ func (w *Watch) Hits(from, to [3]gcode.Nano, height gcode.Nano) float64 {
 	return worst
 }
 
+// Nozzle is the shape above the nozzle's tip: a cone of 45 degrees that begins Tip
+// from its middle, and from Free on a block that reaches Reach to each side; mm.
+type Nozzle struct{ Tip, Free, Reach float64 }
+
+// Brushed is how far the nozzle's side may come into something without a word, mm:
+// what is known of its shape is no better.
+const Brushed = 0.2
+
+// NozzleOf is the shape above the tip of a printer's nozzle, as far as it is known.
+func NozzleOf(p *plan.Printer) Nozzle {
+	n := Nozzle{Tip: raster.TipHalf, Free: raster.ConeHigh, Reach: raster.BlockHalf}
+	if p != nil && p.Head[0] > 0 {
+		n.Reach = p.Head[0]
+	}
+	if p != nil && p.Head[1] > 0 {
+		n.Free = p.Head[1]
+	}
+	return n
+}
+
+// Brush says in a sentence that the nozzle's side comes into something.
+func Brush(ear string, by float64, layer int) string {
+	return fmt.Sprintf("What goes in at ear %s stands so near to what is laid beside it that the nozzle's side would come up to %.1f mm into it, first in layer %d, if it is a cone of 45 degrees. Use a slender nozzle, put it in later, or leave more room round it.", ear, by, layer)
+}
+
+// slice is how far apart the heights are at which shapes are compared, mm.
+const slice = 0.25
+
+// Brushes returns how far the nozzle's side would come into something that stands
+// beside a line that is laid, mm; 0 when it keeps clear. The line is laid level.
+func (w *Watch) Brushes(from, to [3]gcode.Nano, shape Nozzle) float64 {
+	z := min(from[2], to[2]).Millimetres()
+	worst := 0.0
+	for i := range w.seats {
+		s, b := &w.seats[i], &w.bodies[i]
+		high := s.Top - z
+		if high <= flush {
+			continue
+		}
+		widest := shape.Tip + math.Min(high, shape.Free)
+		if high > shape.Free {
+			widest = math.Max(widest, shape.Reach)
+		}
+		d := b.away(from, to)
+		if d >= widest {
+			continue
+		}
+		for h := math.Min(slice, high); ; h = math.Min(h+slice, high) {
+			side := shape.Tip + h
+			if h > shape.Free {
+				side = shape.Reach
+			}
+			in := 0.0 // by how much it is narrower up there
+			if s.Part.Shape == "ball" {
+				r := s.Part.Across / 2
+				if up := z + h - (s.Top - r); up > 0 {
+					in = r - math.Sqrt(math.Max(r*r-up*up, 0))
+				}
+			}
+			worst = math.Max(worst, side-d-in)
+			if h == high {
+				break
+			}
+		}
+	}
+	return worst
+}
+
 // body is what something looks like from above: a circle or a convex polygon.
 type body struct {
 	x, y, r float64
@@ -148,6 +219,28 @@ func (b *body) meets(from, to [3]gcode.Nano, by float64) bool {
 		}
 	}
 	return false
+}
+
+// away is how far a straight way keeps from it, mm; negative within.
+func (b *body) away(from, to [3]gcode.Nano) float64 {
+	x0, y0 := from[0].Millimetres(), from[1].Millimetres()
+	dx, dy := to[0].Millimetres()-x0, to[1].Millimetres()-y0
+	l2 := dx*dx + dy*dy
+	t := 0.0
+	if l2 > 0 {
+		t = math.Max(0, math.Min(1, ((b.x-x0)*dx+(b.y-y0)*dy)/l2))
+	}
+	round := math.Hypot(x0+t*dx-b.x, y0+t*dy-b.y) - b.r
+	if b.pts == nil || round > 30 {
+		return round
+	}
+	out := math.Inf(1)
+	n := int(math.Sqrt(l2)/0.25) + 1
+	for k := 0; k <= min(n, 5000); k++ {
+		t := float64(k) / float64(n)
+		out = math.Min(out, b.distance(x0+t*dx, y0+t*dy))
+	}
+	return out
 }
 
 // distance of a place from the outline of a polygon; negative inside.

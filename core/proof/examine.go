@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dogear/core/gcode"
+	"dogear/core/insert"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
@@ -56,7 +57,7 @@ func Examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Pr
 }
 
 func examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer, put [][2]int64, in []standing) (*Examined, error) {
-	x := &examiner{standing: in, ix: ix, put: put, out: &Examined{}, h: raster.NewHeights(ix.Box), counts: map[string]int{}, pr: pr}
+	x := &examiner{standing: in, nozzle: insert.NozzleOf(pr), ix: ix, put: put, out: &Examined{}, h: raster.NewHeights(ix.Box), counts: map[string]int{}, pr: pr}
 	x.limits()
 	lines := int64(0)
 	err := ix.Walk(src, 0, ix.Lines+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
@@ -72,6 +73,7 @@ func examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Pr
 	if err != nil {
 		return nil, err
 	}
+	x.brushed()
 	x.flush(0)
 	for _, f := range ix.Findings { // what reading it has found, where it can go wrong at the machine
 		if slices.Contains([]string{"rubbish-at-end", "cut-short", "no-heights", "checksum", "bad-number"}, f.Code) {
@@ -100,6 +102,7 @@ type examiner struct {
 	put     [][2]int64 // those that are still to come
 
 	standing []standing
+	nozzle   insert.Nozzle
 }
 
 // limits works out what the head can reach. Where the printer is not known, it

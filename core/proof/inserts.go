@@ -18,6 +18,8 @@ type standing struct {
 	id    string
 	watch *insert.Watch
 	said  [2]bool // that a way crosses it, that a line is laid into it
+	brush float64 // how far the nozzle's side comes into it, mm,
+	where int64   // first on this line
 }
 
 // marked is an ear as a file that Dogear has written remembers it.
@@ -77,6 +79,15 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 	return out, finds, nil
 }
 
+// brushed says where the nozzle's side would come into what stands in a pocket.
+func (x *examiner) brushed() {
+	for i := range x.standing {
+		if s := &x.standing[i]; s.brush > insert.Brushed && !s.said[1] {
+			x.find(layer.Care, "insert-proud", s.where, "%s", insert.Brush(s.id, s.brush, max(x.ix.At(s.where), 1)))
+		}
+	}
+}
+
 // proud looks whether a move runs into what stands in a pocket.
 func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 	if !a.MoveX {
@@ -96,7 +107,15 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 				height = x.ix.Layers[n-1].Height
 			}
 			worst := 0.0
-			insert.Pieces(a.From, m.Pos, &a.Arc, func(p, q [3]gcode.Nano) { worst = max(worst, s.watch.Hits(p, q, height)) })
+			insert.Pieces(a.From, m.Pos, &a.Arc, func(p, q [3]gcode.Nano) {
+				worst = max(worst, s.watch.Hits(p, q, height))
+				if by := s.watch.Brushes(p, q, x.nozzle); by > s.brush {
+					if s.brush <= insert.Brushed {
+						s.where = line
+					}
+					s.brush = by
+				}
+			})
 			if worst > 0 {
 				s.said[1] = true
 				x.find(layer.Grave, "insert-proud", line, "This is laid into what goes in at ear %s: it stands %.2f mm into the layer. Stop later, or use something flatter.", s.id, worst)

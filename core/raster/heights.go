@@ -34,7 +34,7 @@ const mostCells = 4000
 // The nozzle as it is swept over the bed: a tip of 1 mm across, a cone of 45
 // degrees up to ConeHigh, then a block.
 const (
-	tip       = 0.5
+	TipHalf   = 0.5
 	ConeHigh  = 6.0
 	BlockHalf = 20.0
 	touching  = 0.05 // how deep a nozzle may lie beside what it touches
@@ -91,10 +91,10 @@ func (b *Heights) Hits(x, y, z float64) (Hit, bool) {
 			d := max(math.Hypot(px-x, py-y)-0.7, 0)
 			free := z + ConeHigh
 			switch {
-			case d <= tip:
+			case d <= TipHalf:
 				free = z + touching
-			case d < tip+ConeHigh:
-				free = z + d - tip
+			case d < TipHalf+ConeHigh:
+				free = z + d - TipHalf
 			}
 			if miss := p - free; miss > worst.Missing {
 				worst = Hit{px, py, miss}

@@ -77,6 +77,8 @@ type standing struct {
 	count int   // ways lifted over it
 	over  [2]int
 	hit   bool
+	brush float64 // how far the nozzle's side comes into it, mm,
+	where int64   // first on this line
 }
 
 // overs lifts the head over what stands proud, on every way of the print's own
@@ -86,7 +88,7 @@ type standing struct {
 //	laid ─╮        ╭─ across, as the file has it ─╮        ╭─ laid
 //	      ╰─ up ───╯                              ╰─ down ─╯
 func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
-	w := &lifter{res: r, src: src, ix: ix, plan: p, style: st}
+	w := &lifter{res: r, src: src, ix: ix, plan: p, style: st, shape: insert.NozzleOf(p.Printer)}
 	end := int64(0)
 	for i := range r.Blocks {
 		b := &r.Blocks[i]
@@ -138,6 +140,9 @@ func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style
 		err = w.err
 	}
 	for _, s := range w.standing {
+		if b := &r.Blocks[s.block]; err == nil && !s.hit && s.brush > insert.Brushed {
+			b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "insert-proud", Line: s.where, Message: insert.Brush(b.Ear.ID, s.brush, max(ix.At(s.where), 1))})
+		}
 		if err == nil && s.count > 0 {
 			r.Blocks[s.block].find(layer.Note, "insert-lifted", fmt.Sprintf("The head is lifted over it %d times, in layers %d to %d.", s.count, s.over[0], s.over[1]))
 		}
@@ -150,6 +155,7 @@ func (b *Block) find(level, code, message string) {
 }
 
 type lifter struct {
+	shape    insert.Nozzle
 	res      *Result
 	src      layer.Source
 	ix       *layer.Index
@@ -262,7 +268,15 @@ func (w *lifter) laid(line int64, from, to [3]gcode.Nano, arc *gcode.Arc) {
 			continue
 		}
 		worst := 0.0
-		insert.Pieces(from, to, arc, func(x, y [3]gcode.Nano) { worst = max(worst, s.watch.Hits(x, y, w.ix.Layers[n-1].Height)) })
+		insert.Pieces(from, to, arc, func(x, y [3]gcode.Nano) {
+			worst = max(worst, s.watch.Hits(x, y, w.ix.Layers[n-1].Height))
+			if by := s.watch.Brushes(x, y, w.shape); by > s.brush {
+				if s.brush <= insert.Brushed {
+					s.where = line
+				}
+				s.brush = by
+			}
+		})
 		if worst == 0 {
 			continue
 		}
