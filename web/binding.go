@@ -128,15 +128,22 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 	default:
 		b.spread()
 	}
-	if k, z, ok := strings.Cut(q.Get("move"), ":"); ok {
+	if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
+		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
+	}
+	to := q.Get("move")
+	if to == "" && !loose {
+		to = q.Get("height")
+	}
+	if k, z, ok := strings.Cut(to, ":"); ok {
 		k, err := strconv.Atoi(k)
 		z, err2 := strconv.ParseFloat(z, 64)
 		if err == nil && err2 == nil && k >= 0 && k+1 < len(b.pieces) && z >= 0 && z < 1e5 {
 			b.move(k, gcode.FromMM(z))
-			b.at = k
+			if q.Get("move") != "" {
+				b.at = k
+			}
 		}
-	} else if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
-		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
 	}
 	return b, nil
 }

@@ -114,9 +114,10 @@ var funcs = template.FuncMap{
 		}
 		return fmt.Sprint(v)
 	},
-	"sub": func(a, b float64) float64 { return math.Round((a-b)*10) / 10 },
-	"sum": func(a, b int) int { return max(a+b, 1) },
-	"neg": func(a float64) float64 { return -a },
+	"sub":  func(a, b float64) float64 { return math.Round((a-b)*10) / 10 },
+	"sum":  func(a, b int) int { return max(a+b, 1) },
+	"next": func(n int) int { return n + 1 },
+	"neg":  func(a float64) float64 { return -a },
 	"vals": func(kv ...string) (string, error) { // for hx-vals: a name may hold quotes
 		m := map[string]string{}
 		for i := 0; i+1 < len(kv); i += 2 {

@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -125,7 +126,7 @@ func serve(o serving) error {
 		srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
 		go w.run(ctx)
 	}
-	fmt.Printf("Dogear is open at http://%s\n", l.Addr())
+	fmt.Printf("Dogear is open at %s\n", strings.Join(addresses(host, l.Addr()), " and "))
 	if hash != nil {
 		fmt.Println("It asks everybody for the passphrase.")
 	}

@@ -88,8 +88,14 @@ test("three pieces, and one that does not fit", async () => {
   await p.selectOption("#add", "2");
   await p.waitForSelector('[data-at="1"][aria-pressed="true"]');
   assert.equal(await p.locator("[data-piece]").count(), 3);
+  const joints = () => p.locator("[data-at]").allTextContents();
+  const before = await joints();
   await p.click('[data-at="0"]');
   await p.waitForSelector('[data-at="0"][aria-pressed="true"]');
+  assert.deepEqual(await joints(), before, "looking at another joint moves none");
+  await p.selectOption("#height", { label: "6.00 mm: layers 20 | 40" });
+  await height(p, "6.00");
+  assert.deepEqual((await joints())[1], before[1]);
   await p.click('[data-piece="2"] button:has-text("Leave out")');
   await p.waitForFunction(() => document.querySelectorAll("[data-piece]").length === 2);
   await p.goto(`${app.url}/bind?p=2:1-60&p=1:119-171`);

@@ -53,7 +53,7 @@ test("on a network Dogear asks for the passphrase", async () => {
   assert.match(errors, /asks for a passphrase/);
   const child = run({ DOGEAR_PASSPHRASE: "low water at noon" });
   try {
-    const port = await new Promise((resolve) => { let out = ""; child.stdout.on("data", (d) => { out += d; const m = /:(\d+)\n/.exec(out); if (m) resolve(m[1]); }); });
+    const port = await new Promise((resolve) => { let out = ""; child.stdout.on("data", (d) => { out += d; const m = /localhost:(\d+)/.exec(out); if (m) resolve(m[1]); }); });
     const p = await page(browser);
     await p.goto(`http://127.0.0.1:${port}/kit`);
     assert.match(p.url(), /\/enter$/);
