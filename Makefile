@@ -32,7 +32,7 @@ bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/...
 
 fuzz:
-	@for p in $$(go list ./core/...); do for f in $$(go test -list '^Fuzz' $$p | grep '^Fuzz'); do echo "$$p $$f"; go test -run '^$$' -fuzz "^$$f$$" -fuzztime 1m $$p || exit 1; done; done
+	@for p in $$(go list ./core/...); do for f in $$(go test -list '^Fuzz' $$p | grep '^Fuzz'); do echo "$$p $$f"; go test -run '^$$' -fuzz "^$$f$$" -fuzztime 1m -fuzzminimizetime 1s $$p || exit 1; done; done
 
 shots: setup
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear

@@ -53,7 +53,7 @@ func Compare(a, b *Piece) (*Likeness, error) {
 		for n, m := range [2][]layer.Move{sa, sb} {
 			l.Boxes[n] = grow(l.Boxes[n], m, k == 0)
 		}
-		f := raster.NewFrame(widest(a.Ix.Box, b.Ix.Box), 1.5)
+		f := coarser(raster.NewFrame(widest(a.Ix.Box, b.Ix.Box), 1.5))
 		ga, gb := raster.NewSection(f, a.Ix, i, sa).Solid, raster.NewSection(f, b.Ix, j, sb).Solid
 		if share := max(alone(ga, gb), alone(gb, ga)); share > l.Worst {
 			l.Worst, l.At = share, a.Ix.Layers[i-1].Z
@@ -72,6 +72,12 @@ func Compare(a, b *Piece) (*Likeness, error) {
 		l.Level, l.Reason = layer.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one lays is not there in the other. Look at both pages.", a.Name, b.Name, l.At, l.Worst*100)
 	}
 	return l, nil
+}
+
+// coarser is a frame with cells twice as wide: for a comparison that lets edges
+// pass that lie up to 0.7 mm apart it will do, and it takes a quarter of the time.
+func coarser(f raster.Frame) raster.Frame {
+	return raster.Frame{X0: f.X0, Y0: f.Y0, Cell: 2 * f.Cell, W: f.W/2 + 1, H: f.H/2 + 1}
 }
 
 func further(off [2]float64) string {

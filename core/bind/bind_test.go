@@ -113,3 +113,53 @@ func ExampleMake() {
 	// ; dogear joint 1 ends
 	// 0 true <nil>
 }
+
+// FuzzMake binds what it can be made to read: whatever the bytes are, each piece
+// is copied as it is.
+func FuzzMake(f *testing.F) {
+	wall := func(h float64, rel bool) []byte {
+		var b strings.Builder
+		b.WriteString("G90\nM83\nM104 S210\nM109 S210\nG28\n")
+		for i := 1; i <= 4; i++ {
+			fmt.Fprintf(&b, "; course %d\nG1 Z%.2f F600\nG0 X80 Y100 F6000\nG1 X120 Y100 E1 F1500\nG1 X120 Y110 E1\nG1 X80 Y110 E1\nG1 E-1 F2100\n", i, h*float64(i))
+			if rel {
+				b.WriteString("M106 S99\n")
+			}
+		}
+		b.WriteString("M104 S0\n")
+		return []byte(b.String())
+	}
+	f.Add(wall(0.3, false), wall(0.15, true), uint8(0))
+	f.Add(wall(0.2, true), wall(0.2, false), uint8(1))
+	f.Fuzz(func(t *testing.T, one, other []byte, pick uint8) {
+		if len(one)+len(other) > 20000 {
+			return
+		}
+		var p [2]Piece
+		for i, b := range [2][]byte{one, other} {
+			ix, err := layer.Read(context.Background(), bytes.NewReader(b), layer.Options{})
+			if err != nil || len(ix.Layers) < 2 || len(ix.Layers) > 200 || ix.Box[2]-ix.Box[0] > 400*gcode.MM || ix.Box[3]-ix.Box[1] > 400*gcode.MM {
+				return // no bed is larger, and grids of that size take their time
+			}
+			p[i] = Piece{Name: "piece", Src: bytes.NewReader(b), Ix: ix, From: 1}
+		}
+		all := Shared(p[0].Ix, p[1].Ix)
+		if len(all) == 0 {
+			return
+		}
+		h := all[int(pick)%len(all)]
+		p[0].To, p[1].From = h.A, h.B+1
+		b, err := Make(context.Background(), p[:], []Joint{{}}, &plan.Plan{})
+		if err != nil {
+			return
+		}
+		var out bytes.Buffer
+		if _, err := edit.Write(&out, b.Src, b.Edits); err != nil {
+			t.Fatal(err)
+		}
+		rest := other[p[1].Ix.Layers[h.B].Offset:]
+		if !bytes.HasSuffix(out.Bytes(), rest) || !bytes.HasPrefix(out.Bytes(), one[:p[0].Ix.Layers[h.A].Offset]) {
+			t.Error("a piece is not what it was")
+		}
+	})
+}
