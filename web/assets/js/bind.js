@@ -14,6 +14,7 @@ export async function bind(root) {
   const q = (sel) => root.querySelector(sel);
   const leaves = new Map(); // of each print that is bound, by its id
   const bookOf = (id) => leaves.get(id).book;
+  let opened = false; // all pieces that are shown
   let state, view, spine, whole, chosen, turn = 0;
 
   // load opens the prints that are not open yet; false when one cannot be.
@@ -139,6 +140,7 @@ export async function bind(root) {
   }
 
   function step(by) {
+    if (!opened) return;
     const i = state.shared.indexOf(current()) + by;
     if (i < 0 || i >= state.shared.length) return say("No further height is shared by both pieces there.");
     show(state.shared[i]);
@@ -174,14 +176,16 @@ export async function bind(root) {
     }
     for (const b of root.querySelectorAll("[data-go]")) b.addEventListener("click", () => ({ up: () => step(1), down: () => step(-1), fit })[b.dataset.go]());
   }
-  function fit() { view.fit(); pages(moved(chosen)); }
+  function fit() { if (!opened) return; view.fit(); pages(moved(chosen)); }
 
   async function fresh(first) {
     const b = q("#bind");
-    state = JSON.parse(b.dataset.state);
+    opened = false;
+    const mine = (state = JSON.parse(b.dataset.state));
     chosen = undefined;
     if (!first && b.dataset.address !== location.pathname + location.search) history.pushState(null, "", b.dataset.address);
-    if (!(await load())) return;
+    if (!(await load()) || mine !== state) return; // or a newer page has come meanwhile
+    opened = true;
     const box = join(state.pieces).box;
     view ??= new View([box[0] - 1, box[1] - 1, box[2] + 1, box[3] + 1]);
     wire();
@@ -206,7 +210,7 @@ export async function bind(root) {
     e.preventDefault();
     act();
   });
-  new ResizeObserver(() => { if (state && leaves.size) { side(moved(chosen)); pages(moved(chosen)); } }).observe(root);
-  window.addEventListener("dogear:theme", () => { side(moved(chosen)); pages(moved(chosen)); });
+  new ResizeObserver(() => { if (opened) { side(moved(chosen)); pages(moved(chosen)); } }).observe(root);
+  window.addEventListener("dogear:theme", () => { if (opened) { side(moved(chosen)); pages(moved(chosen)); } });
   await fresh(true);
 }
