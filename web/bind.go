@@ -32,7 +32,7 @@ func (s *Server) bindPage(c fiber.Ctx) error {
 	}
 	m := fiber.Map{"Title": "Bind", "At": "bind"}
 	if len(b.pieces) < 2 {
-		if m["Groups"], m["First"], err = s.bindable(c.Context(), b); err != nil {
+		if m["Groups"], m["First"], m["All"], err = s.bindable(c.Context(), b); err != nil {
 			return err
 		}
 		return s.page(c, "bind", m)
@@ -92,11 +92,12 @@ type bindChoice struct {
 	Title, Facts string
 }
 
-// bindable lists what could be bound; first is a print chosen already.
-func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, first *bindChoice, err error) {
+// bindable lists what could be bound; first is a print chosen already, every are
+// all prints.
+func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, first *bindChoice, every []bindChoice, err error) {
 	books, err := s.books(ctx)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	choice := func(k *book) bindChoice {
 		return bindChoice{k.print.ID, k.print.Title, fmt.Sprintf("%s mm · %s · %s mm each", trimmed(k.ix.Height()), layersWord(len(k.ix.Layers)), trimmed(usualHeight(k.ix)))}
@@ -104,6 +105,9 @@ func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, 
 	if len(b.books) == 1 {
 		f := choice(b.books[0])
 		first = &f
+	}
+	for _, k := range books {
+		every = append(every, choice(k))
 	}
 	used := map[int64]bool{}
 	for _, k := range books {
@@ -121,7 +125,7 @@ func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, 
 		}
 		groups = append(groups, g)
 	}
-	return groups, first, nil
+	return groups, first, every, nil
 }
 
 // books are all prints that have been read.

@@ -24,7 +24,7 @@ func TestBindPages(t *testing.T) {
 	far, _ := c.bring("lamp-roof.gcode", other)
 	both := fmt.Sprintf("/bind?p=%d&p=%d", ids[0], ids[1])
 	c.page(t, "/", `href="`+strings.ReplaceAll(both, "&", "&amp;")+`"`)
-	if body := c.page(t, "/bind", "Pier coarse", "Pier fine", "Bind these two"); strings.Contains(body, "Lamp roof") {
+	if body := c.page(t, "/bind", "Pier coarse", "Pier fine", "Bind these two"); strings.Contains(body, `<b class="font-semibold">Lamp roof`) {
 		t.Error("something else is offered to be bound")
 	}
 	c.page(t, both, "Joined at", "Pier coarse ends with layer 8, Pier fine goes on with layer 16", "All fits", "pier-bound.gcode", "15 heights are shared")
@@ -63,5 +63,15 @@ func TestBindPages(t *testing.T) {
 		if code, _ := c.do("GET", "/bind/over"+q, nil, nil); code != 404 {
 			t.Errorf("%q: %d", q, code)
 		}
+	}
+	thick, _ := demo.Slice(demo.Posts(), d)
+	posts, _ := c.bring("posts.gcode", thick)
+	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, posts), nil, nil); code != 422 || !strings.Contains(body, "one after another") {
+		t.Error(code, body)
+	}
+	other28, _ := demo.Slice(demo.Pier(0.28, 0), d)
+	odd, _ := c.bring("odd.gcode", other28)
+	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, odd), nil, nil); code != 422 && !strings.Contains(body, "heights are shared") {
+		t.Error(code, body)
 	}
 }

@@ -14,6 +14,7 @@ import (
 
 	"dogear/core/bind"
 	"dogear/core/gcode"
+	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/store"
 )
@@ -130,6 +131,11 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 	}
 	if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
 		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
+	}
+	for i := range b.pieces {
+		if p := &b.pieces[i]; i > 0 && loose && p.From == 1 && p.Ix.Kind == layer.Layered && b.pieces[i-1].Ix.Kind == layer.Layered {
+			return nil, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("%s and %s share no height at which they could be joined; slice one of them with layers of another thickness", b.pieces[i-1].Name, p.Name))
+		}
 	}
 	to := q.Get("move")
 	if to == "" && !loose {
