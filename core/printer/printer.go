@@ -81,37 +81,6 @@ type Printer struct {
 	message     string
 }
 
-// heater follows its target with a steady rate, °C/s, up and down.
-type heater struct {
-	now, target, up, down float64
-}
-
-// room is how warm it is, °C.
-const room = 22
-
-func (h *heater) pass(s float64) {
-	to := math.Max(h.target, room)
-	if h.now < to {
-		h.now = math.Min(to, h.now+h.up*s)
-	} else {
-		h.now = math.Max(to, h.now-h.down*s)
-	}
-}
-
-// wait returns how long it takes until the target is reached; with cooling too
-// when down is set. Infinite when it never is.
-func (h *heater) wait(down bool) float64 {
-	switch {
-	case h.target > h.now:
-		return (h.target - h.now) / h.up
-	case down && h.target < room:
-		return math.Inf(1)
-	case down && h.target < h.now:
-		return (h.now - h.target) / h.down
-	}
-	return 0
-}
-
 // New puts a file into a printer that is cold. Every move that leaves plastic is
 // given to keep, which may be nil.
 func New(src layer.Source, ix *layer.Index, pr *plan.Printer, keep func(Laid)) *Printer {
@@ -128,55 +97,6 @@ func New(src layer.Source, ix *layer.Index, pr *plan.Printer, keep func(Laid)) *
 	return p
 }
 
-// Fault is something that goes wrong.
-type Fault struct {
-	Kind   string // power, stop, runout, sensor, jam, skip-x, skip-y
-	Line   int64  // when this line has been carried out,
-	Layer  int    // or this layer begins,
-	Minute float64
-}
-
-// Faults there are.
-var Faults = []string{"power", "stop", "sensor", "runout", "jam", "skip-x", "skip-y"}
-
-// ParseFault reads KIND@line:N, KIND@layer:N or KIND@minute:T.
-func ParseFault(s string) (Fault, error) {
-	bad := fmt.Errorf("%q is no fault; write KIND@line:N, KIND@layer:N or KIND@minute:T with one of %s", s, strings.Join(Faults, ", "))
-	kind, at, ok := strings.Cut(s, "@")
-	what, num, ok2 := strings.Cut(at, ":")
-	var v float64
-	if _, err := fmt.Sscan(num, &v); err != nil || !ok || !ok2 || v <= 0 {
-		return Fault{}, bad
-	}
-	f := Fault{Kind: kind}
-	switch what {
-	case "line":
-		f.Line = int64(v)
-	case "layer":
-		f.Layer = int(v)
-	case "minute":
-		f.Minute = v
-	default:
-		return Fault{}, bad
-	}
-	for _, k := range Faults {
-		if k == kind {
-			return f, nil
-		}
-	}
-	return Fault{}, bad
-}
-
-// Throw lets something go wrong when its time comes; a fault without a time
-// comes at once.
-func (p *Printer) Throw(f Fault) {
-	if f.Line == 0 && f.Layer == 0 && f.Minute == 0 {
-		p.fail(f)
-		return
-	}
-	p.faults = append(p.faults, f)
-}
-
 func (p *Printer) say(kind, text string) {
 	p.Events = append(p.Events, Event{p.Time, p.Line, kind, text})
 }
@@ -186,13 +106,6 @@ func (p *Printer) Take() []Event {
 	e := p.Events
 	p.Events = nil
 	return e
-}
-
-// pass lets time go by.
-func (p *Printer) pass(s float64) {
-	p.Time += s
-	p.nozzle.pass(s)
-	p.bed.pass(s)
 }
 
 // Run goes on until the time has come, or until the printer waits, stops or is
@@ -263,13 +176,6 @@ func (p *Printer) empty() {
 	if p.late {
 		p.late = false
 		p.wait("M25")
-	}
-}
-
-func (p *Printer) wait(word string) {
-	if p.State == Printing {
-		p.State = Waiting
-		p.say("stop", word+": waits for you")
 	}
 }
 
@@ -381,44 +287,16 @@ func (p *Printer) plan(n int) {
 	}
 }
 
-// due lets faults come whose time it is.
-func (p *Printer) due() bool {
-	for i := 0; i < len(p.faults); i++ {
-		f := p.faults[i]
-		if f.Line > 0 && p.Line >= f.Line || f.Layer > 0 && p.Layer >= f.Layer || f.Minute > 0 && p.Time >= f.Minute*60 {
-			p.faults = append(p.faults[:i], p.faults[i+1:]...)
-			i--
-			p.fail(f)
-		}
-	}
-	return p.State == Printing || p.State == Heating
+// pass lets time go by.
+func (p *Printer) pass(s float64) {
+	p.Time += s
+	p.nozzle.pass(s)
+	p.bed.pass(s)
 }
 
-// fail is what goes wrong.
-func (p *Printer) fail(f Fault) {
-	switch f.Kind {
-	case "power":
-		p.State = Dead
-		p.nozzle.target, p.bed.target = 0, 0
-		p.say("fault", "the power is gone")
-	case "stop":
-		p.State = Stopped
-		p.say("fault", "somebody has pressed stop")
-	case "sensor":
-		p.State = Stopped
-		p.say("fault", "the sensor says that the filament has run out")
-	case "runout":
-		p.jammed = true
-		p.say("fault", "the filament has run out, and nothing has noticed")
-	case "jam":
-		p.jammed = true
-		p.say("fault", "the nozzle is jammed; the head goes on moving")
-	case "skip-x", "skip-y":
-		k := 0
-		if f.Kind == "skip-y" {
-			k = 1
-		}
-		p.skip[k] += 3 * gcode.MM
-		p.say("fault", "the head has hit something and lost its place by 3 mm")
+func (p *Printer) wait(word string) {
+	if p.State == Printing {
+		p.State = Waiting
+		p.say("stop", word+": waits for you")
 	}
 }

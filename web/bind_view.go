@@ -1,0 +1,178 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"dogear/core/bind"
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// boundPiece is a piece as it is shown.
+type boundPiece struct {
+	ID           int64
+	Title        string
+	From, To     int
+	Low, High    string
+	Each         string
+	Layers       int
+	K            int
+	Below, Above bool // it has a neighbour there
+}
+
+// boundJoint is the joint that is looked at.
+type boundJoint struct {
+	jointChoice
+	K            int
+	Z            string
+	Below, Above string // titles
+	Last, First  int
+	Shared       []sharedHeight
+	Up, Down     string // heights of the next joints; empty at an end
+	Lines        []routine.Line
+	Takes        float64
+}
+
+type sharedHeight struct {
+	Z float64 `json:"z"`
+	A int     `json:"a"`
+	B int     `json:"b"`
+}
+
+type boundState struct {
+	Pieces []boundRun     `json:"pieces"`
+	At     int            `json:"at"`
+	Shared []sharedHeight `json:"shared"`
+}
+
+type boundRun struct {
+	ID   int64 `json:"id"`
+	From int   `json:"from"`
+	To   int   `json:"to"`
+}
+
+type boundView struct {
+	Address  string
+	Out      string // address of the file
+	State    string
+	Query    string      // the same, of what is put on the shelf
+	Hidden   [][2]string // what the form carries along
+	Besides  [][2]string // of the joints below the one that is looked at
+	After    [][2]string // and above it
+	Pieces   []boundPiece
+	Joint    boundJoint
+	Joints   []boundTab
+	Others   []bindChoice // that may be put on top
+	Routines []string
+	Spools   [][2]string
+	Findings []layer.Finding
+	Blocked  bool
+	Seconds  float64
+	Name     string
+}
+
+type boundTab struct {
+	K  int
+	Z  string
+	At bool
+}
+
+// boundView works out everything the page shows.
+func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) {
+	made, err := b.make(ctx)
+	if err != nil {
+		return nil, err
+	}
+	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Findings: made.Findings, Name: boundName(b)}
+	slices.SortStableFunc(v.Findings, func(x, y layer.Finding) int { return gravity(y.Level) - gravity(x.Level) })
+	st := boundState{At: b.at, Shared: []sharedHeight{}}
+	for i, p := range made.Pieces {
+		low := gcode.Nano(0)
+		if p.From > 1 {
+			low = p.Ix.Layers[p.From-2].Z
+		}
+		v.Pieces = append(v.Pieces, boundPiece{b.books[i].print.ID, p.Name, p.From, p.To, trimmed(low), trimmed(p.Ix.Layers[p.To-1].Z), trimmed(usualHeight(p.Ix)), p.To - p.From + 1, i, i > 0, i+1 < len(made.Pieces)})
+		st.Pieces = append(st.Pieces, boundRun{b.books[i].print.ID, p.From, p.To})
+		for n := p.From; n <= p.To; n++ {
+			v.Seconds += p.Ix.Layers[n-1].Seconds
+		}
+		v.Hidden = append(v.Hidden, [2]string{"p", fmt.Sprintf("%d:%d-%d", b.books[i].print.ID, p.From, p.To)})
+	}
+	v.Seconds += made.Pieces[0].Ix.Layers[0].Begin
+	v.Query = b.address("")
+	for i, c := range b.joints {
+		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine}, {"dz", blank(c.DZ)}}
+		if i < b.at {
+			v.Besides = append(v.Besides, f...)
+		} else if i > b.at {
+			v.After = append(v.After, f...)
+		}
+	}
+	j := made.Joints[b.at]
+	below, above := made.Pieces[j.Below], made.Pieces[j.Above]
+	v.Joint = boundJoint{jointChoice: b.joints[b.at], K: b.at, Z: millimetres(j.Z), Below: below.Name, Above: above.Name, Last: below.To, First: above.From, Lines: j.Lines}
+	for _, l := range j.Lines {
+		v.Joint.Takes += l.Seconds
+	}
+	for _, h := range bind.Shared(below.Ix, above.Ix) {
+		if h.A < below.From || h.B >= above.To {
+			continue
+		}
+		st.Shared = append(st.Shared, sharedHeight{h.Z.Millimetres(), h.A, h.B})
+		switch {
+		case h.Z < j.Z:
+			v.Joint.Down = h.Z.String()
+		case h.Z > j.Z && v.Joint.Up == "":
+			v.Joint.Up = h.Z.String()
+		}
+	}
+	v.Joint.Shared = st.Shared
+	for i, j := range made.Joints {
+		v.Joints = append(v.Joints, boundTab{i, millimetres(j.Z), i == b.at})
+	}
+	for _, f := range v.Findings {
+		v.Blocked = v.Blocked || f.Level == layer.Grave
+	}
+	js, err := json.Marshal(st)
+	if err != nil {
+		return nil, err
+	}
+	v.State = string(js)
+	v.Routines = append(slices.Clone(b.kit.Keys[plan.Routines]), missing(plan.BuiltinNames(), b.kit.Keys[plan.Routines])...)
+	for _, k := range b.kit.Keys[plan.Filaments] {
+		v.Spools = append(v.Spools, [2]string{k, b.kit.Filaments[k].Name})
+	}
+	books, err := s.books(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range books {
+		if kin(b.books[0], k) || k.print.ID == b.books[0].print.ID {
+			v.Others = append(v.Others, bindChoice{k.print.ID, k.print.Title, trimmed(usualHeight(k.ix)) + " mm each"})
+		}
+	}
+	if len(b.pieces) >= mostBound {
+		v.Others = nil
+	}
+	return v, nil
+}
+
+func gravity(level string) int {
+	return map[string]int{layer.Note: 0, layer.Care: 1, layer.Grave: 2}[level]
+}
+
+// missing returns what of all is not in have.
+func missing(all, have []string) []string {
+	var out []string
+	for _, a := range all {
+		if !slices.Contains(have, a) {
+			out = append(out, a)
+		}
+	}
+	return out
+}

@@ -1,0 +1,274 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// where says in words where an ear stands.
+func where(e plan.Ear) string {
+	switch {
+	case e.BeforeLine > 0:
+		return fmt.Sprintf("in front of line %d", e.BeforeLine)
+	case e.AtHeight != nil:
+		return fmt.Sprintf("at %g mm", *e.AtHeight)
+	case e.FileNumber != nil:
+		return fmt.Sprintf("before the layer that the file calls %d", *e.FileNumber)
+	}
+	return fmt.Sprintf("before layer %d", e.BeforeLayer)
+}
+
+// freeID returns an id that no ear of the plan has.
+func freeID(p *plan.Plan) string {
+	for k := 1; ; k++ {
+		id := fmt.Sprintf("a%d", k)
+		used := false
+		for _, e := range p.Ears {
+			used = used || e.ID == id
+		}
+		if !used {
+			return id
+		}
+	}
+}
+
+// put sets where an ear stands, from what a person wrote: a layer ("38",
+// "layer 38"), a height ("7.4 mm"), the file's own number ("file 37") or a line
+// ("line 8466").
+func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
+	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
+	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer (38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
+	e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = 0, 0, nil, nil, nil, nil
+	digits := strings.TrimLeft(t, "abcdefghijklmnopqrstuvwxyz")
+	switch word := t[:len(t)-len(digits)]; {
+	case strings.HasSuffix(t, "mm") && (word == "" || word == "z" || word == "at"):
+		h, err := strconv.ParseFloat(strings.TrimSuffix(digits, "mm"), 64)
+		if err != nil || !(h >= 0 && h < 5000) {
+			return bad
+		}
+		e.AtHeight = &h
+	case word == "file":
+		n, err := strconv.ParseInt(digits, 10, 64)
+		if err != nil {
+			return bad
+		}
+		e.FileNumber = &n
+	case word == "line":
+		n, err := strconv.ParseInt(digits, 10, 64)
+		if err != nil || n < 1 || n > b.ix.Lines {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file has %s", clip(digits), group(b.ix.Lines)))
+		}
+		e.BeforeLine = n
+	case word == "" || word == "layer" || word == "beforelayer":
+		n, err := strconv.Atoi(digits)
+		if err != nil {
+			return bad
+		}
+		if n < 1 || n > len(b.ix.Layers) {
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %d; this print has %s", n, layersWord(len(b.ix.Layers))))
+		}
+		e.BeforeLayer = n
+	default:
+		return bad
+	}
+	f, err := routine.Locate(b.src, b.ix, e)
+	if err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	for _, o := range p.Ears {
+		if o.ID == e.ID {
+			continue
+		}
+		if g, err := routine.Locate(b.src, b.ix, &o); err == nil && g.Line == f.Line {
+			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear %s already", where(o)))
+		}
+	}
+	return nil
+}
+
+// form reads and checks what a form says about an ear. Only what is there is
+// changed; a form that carries "all" says everything but place, kind and
+// filament.
+func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
+	place := c.FormValue("where")
+	if v := c.FormValue("before"); v != "" {
+		place = "layer " + v
+	}
+	if v := c.FormValue("line"); v != "" && v != "0" {
+		place = "line " + v
+	}
+	if place != "" {
+		if err := put(b, p, e, place); err != nil {
+			return err
+		}
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	switch kind := c.FormValue("kind"); {
+	case kind == "":
+	case kind == "stop":
+		e.Kind = plan.Insert
+	case slices.Contains(plan.Kinds, kind):
+		e.Kind = kind
+	default:
+		return sentence(fiber.StatusUnprocessableEntity, "an ear is a colour change, something to put in, a nozzle swap or own lines")
+	}
+	if v := c.FormValue("filament"); v != "" {
+		_, ours := kit.Filaments[v]
+		_, own := p.Filaments[v]
+		if !ours && !own {
+			return sentence(fiber.StatusUnprocessableEntity, "there is no such filament in the Kit")
+		}
+		e.Kind, e.Filament = plan.Colour, v
+	}
+	if e.Kind == plan.Colour && e.Filament == "" {
+		if e.Filament = another(b, p, e, kit.Keys[plan.Filaments]); e.Filament == "" {
+			return sentence(fiber.StatusUnprocessableEntity, "choose the filament that goes on")
+		}
+	}
+	if e.Kind == "" {
+		return sentence(fiber.StatusUnprocessableEntity, "say what happens there")
+	}
+	if e.Kind != plan.Colour {
+		e.Filament = ""
+	}
+	if c.FormValue("all") == "" {
+		return nil
+	}
+	e.Note, e.Stop = clip(c.FormValue("note")), clip(c.FormValue("stop"))
+	e.Lines = nil
+	if e.Kind == plan.Own {
+		for _, l := range strings.Split(strings.ReplaceAll(c.FormValue("lines"), "\r", ""), "\n") {
+			if l = strings.TrimRight(l, " \t"); l != "" {
+				e.Lines = append(e.Lines, l)
+			}
+		}
+	}
+	switch v := c.FormValue("insert"); {
+	case e.Kind != plan.Insert || v == "":
+		e.Insert, e.Count, e.At, e.Pole = nil, 0, nil, ""
+	case v != "=":
+		i, ok := kit.Inserts[v]
+		if !ok {
+			return sentence(fiber.StatusUnprocessableEntity, "there is no such insert in the Kit")
+		}
+		e.Insert = &i
+		fallthrough
+	default:
+		n, err := number(c, "count", 1, 1000)
+		if err != nil {
+			return err
+		}
+		e.Count = int(n)
+		if err := choosePockets(c, e); err != nil {
+			return err
+		}
+		if e.Pole = c.FormValue("pole"); e.Pole != "" && e.Pole != plan.Alike && e.Pole != plan.Opposite {
+			e.Pole = ""
+		}
+	}
+	e.Bridge = nil
+	if e.Kind == plan.Insert && c.FormValue("slow") != "" {
+		v, err := number(c, "slow_to", 10, 100)
+		if err != nil {
+			return err
+		}
+		e.Bridge = &plan.Bridge{Speed: v}
+	}
+	e.Nozzle = 0
+	if e.Kind == plan.Nozzle {
+		if e.Nozzle, err = number(c, "nozzle", 0, 5); err != nil {
+			return err
+		}
+	}
+	switch v := c.FormValue("routine"); v {
+	case "=": // steps of its own stay
+	case "":
+		e.Routine = nil
+	default:
+		e.Routine, _ = json.Marshal(v)
+	}
+	e.Land = c.FormValue("land")
+	e.HeadsUp = nil
+	if h, err := number(c, "heads_up", 0, 1000); err != nil {
+		return err
+	} else if h > 0 {
+		e.HeadsUp = &plan.HeadsUp{Minutes: h}
+		if c.FormValue("heads_up_unit") == "layers" {
+			e.HeadsUp = &plan.HeadsUp{Layers: max(int(h), 1)}
+		}
+	}
+	e.BondPass = nil
+	if c.FormValue("bond") != "" {
+		f, err := number(c, "bond_flow", 1, 100)
+		if err != nil {
+			return err
+		}
+		e.BondPass = &plan.BondPass{Flow: f / 100}
+	}
+	return nil
+}
+
+// number reads a number of a form; nothing written is the lowest.
+func number(c fiber.Ctx, name string, low, high float64) (float64, error) {
+	if strings.TrimSpace(c.FormValue(name)) == "" {
+		return low, nil
+	}
+	return amount(c.FormValue(name), low, high)
+}
+
+// amount reads a number that somebody wrote.
+func amount(text string, low, high float64) (float64, error) {
+	t := strings.ReplaceAll(strings.TrimSpace(text), ",", ".")
+	v, err := strconv.ParseFloat(t, 64)
+	if err != nil || !(v >= low && v <= high) {
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(t), low, high))
+	}
+	return v, nil
+}
+
+// another is a filament to change to at an ear: the first one that is not laid
+// before it.
+func another(b *book, p *plan.Plan, e *plan.Ear, keys []string) string {
+	before := p.First
+	n, line := routine.Place(b.ix, e)
+	for _, o := range sortedEars(p, b.ix) {
+		if m, l := routine.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" && (m < n || m == n && l < line) {
+			before = o.Filament
+		}
+	}
+	if before == "" && len(keys) > 0 {
+		before = keys[0]
+	}
+	for _, k := range keys {
+		if k != before {
+			return k
+		}
+	}
+	return ""
+}
+
+// clip bounds a text that a person typed.
+func clip(s string) string {
+	s = strings.TrimSpace(strings.Map(func(r rune) rune {
+		if r < ' ' || r == utf8.RuneError {
+			return ' '
+		}
+		return r
+	}, s))
+	if r := []rune(s); len(r) > 80 {
+		s = string(r[:80])
+	}
+	return s
+}

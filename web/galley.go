@@ -1,0 +1,204 @@
+package web
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dogear/core/explain"
+	"dogear/core/gcode"
+	"dogear/core/routine"
+)
+
+// galleyLine is one line of the galley: the file's or ours.
+type galleyLine struct {
+	Ours  bool
+	Line  int64
+	Code  string
+	Words string
+}
+
+type galley struct {
+	Number, Of         int
+	Title, Place, When string
+	Colour             string
+	Lines              []galleyLine
+	Before             int
+	Line               int64 // set when it lies inside that layer
+	PutBack            string
+	Way                wayView
+}
+
+// extra is a block of the galley that is no ear.
+type extra struct {
+	Title string
+	Lines []galleyLine
+}
+
+// mostShown bounds how many of a run of muted lines are shown.
+const mostShown = 8
+
+// mutedLines sets a run of muted lines with the lines that go on behind it.
+func mutedLines(b *book, mu routine.Muted) (extra, error) {
+	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", group(mu.Span.From), group(mu.Span.To))}
+	end := min(mu.Span.To, mu.Span.From+mostShown-1)
+	err := b.ix.Walk(b.src, b.ix.At(mu.Span.From), end+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line >= mu.Span.From {
+			x.Lines = append(x.Lines, galleyLine{Line: line, Code: "; dogear muted: " + show(text), Words: "left out: " + explain.Line(c, a, m)})
+		}
+		return true
+	})
+	if more := mu.Span.To - end; more > 0 {
+		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…", Words: fmt.Sprintf("and %s more, muted too", group(more))})
+	}
+	for _, l := range mu.Lines {
+		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
+	}
+	return x, err
+}
+
+// lifted sets the first of the short runs that keep the head off what stands
+// proud, and that lay what closes over it slower.
+func lifted(res *routine.Result) extra {
+	var what []string
+	if n := len(res.Overs); n > 0 {
+		what = append(what, howMany(n, "way is lifted", "ways are lifted"))
+	}
+	if n := len(res.Slows); n > 0 {
+		what = append(what, howMany(n, "bridge is laid slower", "bridges are laid slower"))
+	}
+	x := extra{Title: "Over what was put in: " + strings.Join(what, ", ")}
+	shown := slices.DeleteFunc(slices.Clone(res.Extras), func(e routine.Extra) bool { return e.Ear == "" })
+	for i, e := range shown {
+		if i == mostShown/4 {
+			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…", Words: fmt.Sprintf("and %s more like these", group(int64(len(shown)-i)))})
+			break
+		}
+		for _, l := range e.Lines {
+			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: e.Line, Code: code(&l), Words: l.Why})
+		}
+	}
+	return x
+}
+
+// changedLines sets the lines with which a change begins and ends.
+func changedLines(c *routine.Changed) extra {
+	x := extra{Title: fmt.Sprintf("Laid otherwise from layer %d on: %s", c.From.Layer, c.Change.Words())}
+	for _, part := range []struct {
+		lines []routine.Line
+		next  int64
+	}{{c.Lines, c.From.Line}, {c.Back, c.Until.Line}} {
+		for _, l := range part.lines {
+			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: part.next, Code: code(&l), Words: l.Why})
+		}
+		x.Lines = append(x.Lines, galleyLine{Line: part.next, Code: "…", Words: fmt.Sprintf("line %s of the file comes next", group(part.next))})
+	}
+	return x
+}
+
+// howMany writes a number with its noun.
+func howMany(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// headsUpLines sets a heads-up with the line it stands in front of.
+func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
+	x := extra{Title: fmt.Sprintf("Heads-up for ear %s, %s before it", u.Ear, hours(u.Before))}
+	for _, l := range u.Lines {
+		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
+	}
+	err := b.ix.Walk(b.src, b.ix.At(u.Line), u.Line+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line == u.Line {
+			x.Lines = append(x.Lines, galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, m)})
+		}
+		return true
+	})
+	return x, err
+}
+
+// putBack lists what a block restores, in words.
+func putBack(blk *routine.Block) string {
+	var out []string
+	for i := range blk.Lines {
+		l := &blk.Lines[i]
+		if l.Step >= 0 && l.Step < len(blk.Steps) && blk.Steps[l.Step].Do == "restore" && l.Why != "" {
+			out = append(out, l.Why)
+		}
+	}
+	return strings.Join(out, " · ")
+}
+
+// mostOurs is how many lines of one block are shown: a bond pass has thousands.
+const mostOurs = 80
+
+// Lines of the original shown before and behind an inserted block.
+const (
+	contextBefore = 3
+	contextBehind = 4
+)
+
+func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley, error) {
+	blk := &res.Blocks[i]
+	ev := m.earView(b, blk.Ear)
+	g := galley{Number: i + 1, Of: len(res.Blocks), Title: ev.Title, Place: ev.Place, When: ev.When, Colour: ev.Colour, Before: blk.Fold.Layer}
+	at := blk.Fold.Line
+	var behind []galleyLine
+	err := b.ix.Walk(b.src, b.ix.At(max(at-contextBefore, 1)), min(at+contextBehind, b.ix.Lines+1), func(line int64, text []byte, c *gcode.Command, a *gcode.Act, mc *gcode.Machine) bool {
+		if line < at-contextBefore {
+			return true
+		}
+		l := galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, mc)}
+		if c.Empty() && c.Comment != nil {
+			l.Words = explain.Mark([]byte(l.Code), b.ix.Marks, b.ix.At(line), b.ix)
+		}
+		if line < at {
+			g.Lines = append(g.Lines, l)
+		} else {
+			behind = append(behind, l)
+		}
+		return true
+	})
+	if err != nil {
+		return g, err
+	}
+	remembered, long := 0, len(blk.Lines) > mostOurs
+	for k := range blk.Lines {
+		l := &blk.Lines[k]
+		if strings.HasPrefix(l.Text, "; dogear > ") {
+			if remembered++; remembered == 1 {
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: l.Text + " …", Words: "what this ear is, so that it can be edited when the file is opened again"})
+			}
+			continue
+		}
+		if long && k >= mostOurs/2 && k < len(blk.Lines)-mostOurs/2 {
+			if k == mostOurs/2 {
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…", Words: fmt.Sprintf("%s more lines of the same", group(int64(len(blk.Lines)-mostOurs)))})
+			}
+			continue
+		}
+		words := l.Why
+		if words == "" {
+			words = "laid once more, thinly"
+		}
+		g.Lines = append(g.Lines, galleyLine{Ours: true, Code: code(l), Words: words})
+	}
+	g.Lines = append(g.Lines, behind...)
+	g.PutBack, g.Line = putBack(blk), ev.Line
+	g.Way = newWay(blk.Lines, m.plan.Printer, b.ix.Box, &blk.Fold.At, 260)
+	return g, nil
+}
+
+// show makes a line of a file fit to be seen: valid text, no line end, not
+// endless.
+func show(text []byte) string {
+	s := strings.ToValidUTF8(strings.TrimRight(string(text[:min(len(text), 160)]), "\r\n"), "·")
+	return strings.Map(func(r rune) rune {
+		if r < ' ' {
+			return '·'
+		}
+		return r
+	}, s)
+}
