@@ -183,8 +183,8 @@ func (r *Result) put(src layer.Source, f *Fold, lines []Line) {
 	r.Edits = append(r.Edits, edit.Edit{Offset: f.Offset, Text: r.bytes(src, &Block{Fold: *f, Lines: lines})})
 }
 
-// between rewrites lines of the file that would bring the old fan or temperature
-// back, and says which ones set a speed or a flow of their own.
+// between rewrites lines of the file that would bring the old fan, temperature or
+// factor back.
 func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Changed) error {
 	ch := &c.Change
 	off := int64(0)
@@ -222,13 +222,13 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the nozzle stays at %g C here", ch.Nozzle))
 			}
 		case cmd.Is('M', 220) && cmd.Has('S') && ch.Speed != 0, cmd.Is('M', 221) && cmd.Has('S') && ch.Flow != 0:
-			letter, share := "M220", ch.Speed
+			share := ch.Speed
 			if cmd.Code == 221 {
-				letter, share = "M221", ch.Flow
+				share = ch.Flow
 			}
 			was := float64(cmd.Value('S')) / 1e6
 			if now, ok := reword(text, 'S', gcode.FromMM(math.Round(was*share*10)/1000)); ok {
-				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("%s of what the file sets itself (%s)", fmt.Sprintf("%g %%", share), letter))
+				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("%g %% of what the file sets itself", share))
 			}
 		}
 		return true
