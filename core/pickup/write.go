@@ -228,28 +228,12 @@ func waited(entries []Entry) bool {
 // expects.
 func (w *writer) check() {
 	a, b := &w.s.At, w.sc.State()
-	bad := func(code, what string) {
-		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file expects.")
-	}
 	at := w.at
 	for k := range at {
 		at[k] -= a.Off[k]
 	}
-	switch {
-	case b.Logical() != at:
-		bad("position-not-restored", "the place")
-	case a.LogicalE() != b.LogicalE() && !a.RelE || a.Debt != b.Debt || a.Pulled != b.Pulled:
-		bad("filament-jump", "the filament axis")
-	case a.RelXYZ != b.RelXYZ || a.RelE != b.RelE || a.Inch != b.Inch:
-		bad("mode-not-restored", "the way of counting")
-	case a.Feed != b.Feed && a.Feed > 0:
-		bad("feed-not-restored", "the speed")
-	case a.Fan != b.Fan:
-		bad("fan-not-restored", "the fan")
-	case a.Bed() != b.Bed() || a.Nozzle() != b.Nozzle() && w.c.Ease.Layers == 0:
-		bad("temperature-not-restored", "the temperature")
-	case !b.Hot() && a.Hot():
-		bad("cold-extrusion", "the nozzle")
+	if code, what := routine.Unlike(a, b, w.c.Ease.Layers == 0, at); code != "" {
+		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file expects.")
 	}
 	if a.Nozzle() < 170e6 && w.c.Nozzle == 0 {
 		w.find(layer.Grave, "cold-extrusion", w.s.Line, "The file does not say how hot the nozzle is here. Give its temperature.")

@@ -97,18 +97,31 @@ func (c *compiler) check() {
 	want := a.Logical()
 	x, y, _ := c.landing()
 	landed := [3]gcode.Nano{x - a.Off[0], y - a.Off[1], want[2]}
-	switch {
-	case b.Logical() != want && b.Logical() != landed:
-		bad("position-not-restored", "the place")
-	case a.LogicalE() != b.LogicalE() && !a.RelE || a.Debt != b.Debt || a.Pulled != b.Pulled:
-		bad("filament-jump", "the filament axis")
-	case a.RelXYZ != b.RelXYZ || a.RelE != b.RelE || a.Inch != b.Inch:
-		bad("mode-not-restored", "the way of counting")
-	case a.Feed != b.Feed && a.Feed > 0:
-		bad("feed-not-restored", "the speed")
-	case a.Fan != b.Fan:
-		bad("fan-not-restored", "the fan")
-	case a.Nozzle() != b.Nozzle() && c.warm == 0 || a.Bed() != b.Bed():
-		bad("temperature-not-restored", "the temperature")
+	if code, what := Unlike(a, b, c.warm == 0, want, landed); code != "" {
+		bad(code, what)
 	}
+}
+
+// Unlike says how a machine differs from the state that what comes behind expects,
+// as the code of a finding and in words; both are empty when it does not. places
+// are where it may stand, as the file counts; the nozzle's temperature counts on
+// request only.
+func Unlike(want, is *gcode.State, nozzle bool, places ...[3]gcode.Nano) (code, what string) {
+	switch {
+	case !slices.Contains(places, is.Logical()):
+		return "position-not-restored", "the place"
+	case want.LogicalE() != is.LogicalE() && !want.RelE || want.Debt != is.Debt || want.Pulled != is.Pulled:
+		return "filament-jump", "the filament axis"
+	case want.RelXYZ != is.RelXYZ || want.RelE != is.RelE || want.Inch != is.Inch:
+		return "mode-not-restored", "the way of counting"
+	case want.Feed != is.Feed && want.Feed > 0:
+		return "feed-not-restored", "the speed"
+	case want.Fan != is.Fan:
+		return "fan-not-restored", "the fan"
+	case want.Bed() != is.Bed() || want.Nozzle() != is.Nozzle() && nozzle:
+		return "temperature-not-restored", "the temperature"
+	case want.Hot() && !is.Hot():
+		return "cold-extrusion", "the nozzle"
+	}
+	return "", ""
 }
