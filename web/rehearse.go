@@ -117,6 +117,9 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 	for _, h := range res.HeadsUps {
 		r.put = append(r.put, addition{h.Line, int64(len(h.Lines))})
 	}
+	for _, x := range res.Extras {
+		r.put = append(r.put, addition{x.Line, int64(len(x.Lines))})
+	}
 	for _, w := range res.Rewritten {
 		r.put = append(r.put, addition{w.Line, 1})
 	}

@@ -10,6 +10,7 @@ import (
 	"dogear/core/archive"
 	"dogear/core/printer"
 	"dogear/demo"
+	"dogear/store"
 )
 
 // TestRehearsal runs a marked print on the simulated printer, lets it go wrong,
@@ -64,5 +65,51 @@ func TestRehearsal(t *testing.T) {
 	c.page(t, p+"/pickup", "Touched with the nozzle", fmt.Sprintf("line %s", group(r.original(seen.Line+1))), "Write the pick-up")
 	if seen.Speed == 0 || len(seen.Events) > mostLogged {
 		t.Errorf("%+v", seen)
+	}
+}
+
+// TestRehearsedLines maps every line of the edited file that is the original's
+// back to where it stands there, whatever was put in.
+func TestRehearsedLines(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.Hollows(0.2), demo.DialectNamed("plain"))
+	id, _ := c.bring("block.gcode", file)
+	p := fmt.Sprintf("/prints/%d", id)
+	c.steps(t, []step{
+		{p + "/ears", []string{"before", "20", "filament", "white"}, 200, ""},
+		{p + "/ears/a1", []string{"all", "1", "heads_up", "1", "heads_up_unit", "layers"}, 200, ""},
+		{p + "/changes", []string{"from", "1", "to", "10", "speed", "70", "fan", "30"}, 200, ""},
+		{p + "/changes", []string{"from", "20", "to", "30", "flow", "95"}, 200, ""},
+		{p + "/mutes", []string{"from", "900", "to", "905"}, 200, ""},
+	})
+	b, err := c.s.opened.get(t.Context(), func() store.Print { q, _ := c.st.Print(t.Context(), id); return q }())
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := c.s.marks(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := c.s.loadRehearsal(b, m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, out := c.do("GET", p+"/write", nil, nil)
+	was, now := strings.Split(string(file), "\n"), strings.Split(out, "\n")
+	found := 0
+	for i, line := range now {
+		n := r.original(int64(i + 1))
+		if n < 1 || n > int64(len(was)) {
+			t.Fatalf("line %d is line %d", i+1, n)
+		}
+		if strings.Contains(line, "E") && strings.HasPrefix(line, "G1 X") && strings.Contains(line, "Y") && !strings.Contains(line, ";") {
+			if was[n-1] != line {
+				t.Fatalf("line %d (%s) is said to be line %d (%s)", i+1, line, n, was[n-1])
+			}
+			found++
+		}
+	}
+	if found < 1000 {
+		t.Errorf("only %d lines were compared", found)
 	}
 }
