@@ -71,7 +71,7 @@ func (s *Server) sendPickup(c fiber.Ctx, b *book, said string) error {
 // made lays the print's marks and a pick-up onto its file.
 func made(b *book, m *marked, c pickup.Choice) (*pickup.Pickup, *routine.Result, error) {
 	var res *routine.Result
-	if len(m.plan.Ears)+len(m.plan.Mutes) > 0 {
+	if len(m.plan.Ears)+len(m.plan.Mutes)+len(m.plan.Changes) > 0 {
 		var err error
 		if res, err = routine.Apply(b.src, b.ix, m.plan, b.found()); err != nil {
 			return nil, nil, err

@@ -126,3 +126,30 @@ func TestPickupKeepsEars(t *testing.T) {
 		t.Errorf("%.2000s", out)
 	}
 }
+
+// TestPickupKeepsChanges picks up inside layers that are laid otherwise: the rest
+// is laid as the plan has it.
+func TestPickupKeepsChanges(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	id, _ := c.bring("wall.gcode", file)
+	p := fmt.Sprintf("/prints/%d", id)
+	u := p + "/pickup"
+	c.steps(t, []step{
+		{p + "/changes", []string{"from", "10", "to", "50", "speed", "60", "flow", "96", "fan", "40", "nozzle", "225"}, 200, ""},
+		{p + "/changes", []string{"from", "60", "to", "70", "speed", "80"}, 200, ""},
+		{u + "/evidence", []string{"kind", "layer", "value", "30"}, 200, ""},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		{u + "/write", nil, 200, ""},
+	})
+	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	opening, rest, _ := strings.Cut(out, "; dogear pick-up ends")
+	for _, want := range []string{"M109 S225", "M106 S102", "M220 S60", "M221 S96"} {
+		if !strings.Contains(opening, want) {
+			t.Errorf("%s is not in the opening", want)
+		}
+	}
+	if !strings.Contains(rest, "; dogear back c1") || !strings.Contains(rest, "; dogear change c2") || strings.Contains(rest, "; dogear change c1") {
+		t.Error("the rest does not end the first change and begin the second")
+	}
+}

@@ -284,6 +284,11 @@ func verdict(ctx context.Context, b *book, m *marked, p *pickup.Pickup, res *rou
 func compare(ctx context.Context, b *book, m *marked, p *pickup.Pickup, c *pickup.Choice) (proof.Verdict, error) {
 	opt := proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Start: p.Start.Line, Opening: int64(p.Length), Eased: c.Ease.Layers > 0 || c.Flow > 0,
 		Shift: p.Shift}
+	own, err := proof.Marks(edit.NewReader(b.src, p.Edits))
+	if err != nil {
+		return proof.Verdict{}, err
+	}
+	opt.Changed = own.Changed
 	if c.LooseTop { // the bed is empty: the start-up may prime where it did
 		opt.Box = [4]gcode.Nano{-1, -1, -1, -1}
 	}

@@ -9,22 +9,35 @@ import (
 	"dogear/core/routine"
 )
 
-// eased begins what the first layers are spared, and books where it ends.
+// eased begins what the first layers are spared, and what the plan changes here,
+// and books where it ends.
 func (w *writer) eased() {
 	e, s := w.c.Ease, w.s
-	flow := w.c.Flow
-	if e.Layers <= 0 {
-		if flow > 0 && flow != 100 {
-			w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*10)/10), "more or less filament from here on")
+	speed, flow := w.factors(s.Line)
+	why, other := "more or less filament from here on", "slower or faster, as the plan has it here"
+	if e.Layers > 0 {
+		why, other = "more or less filament for a while", "slower for a while"
+		if e.Speed > 0 {
+			speed *= e.Speed / 100
 		}
-		return
 	}
-	if e.Speed > 0 && e.Speed != 100 {
-		w.put(fmt.Sprintf("M220 S%g", math.Round(e.Speed*s.At.Speed()*10)/10), "slower for a while")
+	if w.c.Flow > 0 {
+		flow *= w.c.Flow / 100
 	}
-	if flow > 0 && flow != 100 {
-		w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*10)/10), "more or less filament for a while")
+	if speed != 1 {
+		w.put(fmt.Sprintf("M220 S%g", math.Round(speed*s.At.Speed()*1000)/10), other)
 	}
+	if flow != 1 {
+		w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*1000)/10), why)
+	}
+}
+
+// factors are by how much the plan changes speed and flow in front of a line.
+func (w *writer) factors(line int64) (speed, flow float64) {
+	if w.res == nil {
+		return 1, 1
+	}
+	return w.res.Factors(line)
 }
 
 // easing returns the lines that end what the first layers were spared, and the
@@ -36,12 +49,13 @@ func (w *writer) easing() (string, int) {
 		return "", 0
 	}
 	l := &w.ix.Layers[n-1]
+	speed, flow := w.factors(l.Fold)
 	var out []string
 	if e.Speed > 0 && e.Speed != 100 {
-		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(l.At.Speed()*1000)/10))
+		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(speed*l.At.Speed()*1000)/10))
 	}
 	if w.c.Flow > 0 && w.c.Flow != 100 {
-		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(l.At.Flow()*1000)/10))
+		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(flow*l.At.Flow()*1000)/10))
 	}
 	if e.Hotter != 0 {
 		v := l.At.Nozzle()

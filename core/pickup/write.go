@@ -62,9 +62,10 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 	}
 	if res != nil {
 		s.heats(res)
+		s.At = res.InForce(s.Line, s.At)
 	}
 	s.override(&c)
-	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, p: &Pickup{Start: *s}}
+	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, res: res, p: &Pickup{Start: *s}}
 	w.sc = routine.NewScript(gcode.State{}, routine.Style{Lower: ix.Lower})
 	if c.LooseTop {
 		err = w.loose()
@@ -132,6 +133,7 @@ type writer struct {
 	src layer.Source
 	ix  *layer.Index
 	pr  *plan.Printer
+	res *routine.Result // the plan that is laid onto the file; nil for none
 	c   *Choice
 	s   *Start
 	sc  *routine.Script

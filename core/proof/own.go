@@ -76,6 +76,8 @@ func Marks(r io.Reader) (*Own, error) {
 			if at, ok := open[id]; ok {
 				o.Changed[at].Lines[1] = line
 				delete(open, id)
+			} else { // a pick-up that begins within a change
+				o.Changed = append(o.Changed, Otherwise{[2]int64{1, line}, true, true, true, true})
 			}
 		case kind == "was:":
 			o.warm = o.warm || strings.Contains(rest, "M104") || strings.Contains(rest, "M109")

@@ -209,7 +209,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
 			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}
-		b.Fold.At = res.inForce(b.Fold.Line, b.Fold.At)
+		b.Fold.At = res.InForce(b.Fold.Line, b.Fold.At)
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {
 			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}

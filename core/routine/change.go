@@ -82,8 +82,8 @@ func Behind(src layer.Source, ix *layer.Index) (Fold, error) {
 	return f, err
 }
 
-// inForce returns the state in front of a line as the changes make it.
-func (r *Result) inForce(line int64, s gcode.State) gcode.State {
+// InForce returns the state in front of a line as the changes make it.
+func (r *Result) InForce(line int64, s gcode.State) gcode.State {
 	for i := range r.Changes {
 		c := &r.Changes[i]
 		if !c.holds(line) {
@@ -97,6 +97,25 @@ func (r *Result) inForce(line int64, s gcode.State) gcode.State {
 		}
 	}
 	return s
+}
+
+// Factors are by how much the changes in force in front of a line multiply the
+// file's own speed and flow; 1 leaves them.
+func (r *Result) Factors(line int64) (speed, flow float64) {
+	speed, flow = 1, 1
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if !c.holds(line) {
+			continue
+		}
+		if c.Change.Speed != 0 {
+			speed = c.Change.Speed / 100
+		}
+		if c.Change.Flow != 0 {
+			flow = c.Change.Flow / 100
+		}
+	}
+	return speed, flow
 }
 
 // heated reports whether a change sets the nozzle on a line.
@@ -123,7 +142,7 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
 			}
 		}
-		from, until := r.inForce(c.From.Line, c.From.At), c.Until.At
+		from, until := r.InForce(c.From.Line, c.From.At), c.Until.At
 		a := NewScript(from, st)
 		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°", ""))), "from here on it is laid otherwise")
 		if !st.Plain {
@@ -133,7 +152,7 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 				a.Note(piece, "")
 			}
 		}
-		z := NewScript(r.inForce(c.Until.Line, until), st)
+		z := NewScript(r.InForce(c.Until.Line, until), st)
 		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
 		if ch.Speed != 0 {
 			a.Put("M220 S"+factor(ch.Speed*from.Speed()), fmt.Sprintf("at %g %% of its speed", ch.Speed))
