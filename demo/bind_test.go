@@ -126,6 +126,19 @@ func TestBind(t *testing.T) {
 				if got, want := len(laying(t, out, ix, 1, ix.Lines)), len(laying(t, out, ix, made.OutLines[0][0], made.OutLines[0][1]))+len(laying(t, out, ix, made.OutLines[1][0], made.OutLines[1][1])); got != want {
 					t.Fatalf("%d moves in all, want %d", got, want)
 				}
+				if last := made.Pieces[1]; last.To < len(last.Ix.Layers) { // its end must find what its own file led up to
+					f, err := routine.Behind(last.Src, last.Ix)
+					if err != nil {
+						t.Fatal(err)
+					}
+					is, err := ix.StateAt(bytes.NewReader(out), ix.Lines-(last.Ix.Lines-f.Line))
+					if err != nil {
+						t.Fatal(err)
+					}
+					if code, what := routine.Unlike(&f.At, &is, true, is.Logical()); code != "" {
+						t.Errorf("at the end of the file %s (%s) is not as it expects", what, code)
+					}
+				}
 				if tail := fb[bytes.LastIndexByte(bytes.TrimSpace(fb), '\n')+1:]; !bytes.HasSuffix(out, tail) {
 					t.Error("the end of the last file is missing")
 				}

@@ -1,10 +1,7 @@
 package web
 
 import (
-	"encoding/binary"
 	"errors"
-	"io"
-	"math"
 	"strconv"
 	"strings"
 
@@ -74,18 +71,7 @@ func (s *Server) bindShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	up, err := s.cfg.Store.Begin(c.Context())
-	if err != nil {
-		return err
-	}
-	defer up.Abandon()
-	if _, err := io.Copy(up, edit.NewReader(made.Src, made.Edits)); err != nil {
-		return err
-	}
-	if err := up.Finish(boundName(b), titleOf(boundName(b))); err != nil {
-		return err
-	}
-	p, err := s.cfg.Store.Print(c.Context(), up.ID)
+	p, err := s.shelve(c.Context(), edit.NewReader(made.Src, made.Edits), boundName(b))
 	if err != nil {
 		return err
 	}
@@ -150,12 +136,5 @@ func (s *Server) bindOver(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	runs := g.Runs()
-	out := binary.LittleEndian.AppendUint32(nil, uint32(len(runs)/3))
-	out = binary.LittleEndian.AppendUint32(out, 0)
-	for _, v := range runs {
-		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
-	}
-	c.Set("Content-Type", "application/octet-stream")
-	return c.Send(out)
+	return sendRuns(c, g.Runs(), nil)
 }

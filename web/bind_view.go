@@ -33,6 +33,7 @@ type boundJoint struct {
 	Below, Above string // titles
 	Last, First  int
 	Shared       []sharedHeight
+	Fits         bool   // it lies at one of them
 	Up, Down     string // heights of the next joints; empty at an end
 	Lines        []routine.Line
 	Takes        float64
@@ -124,6 +125,7 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 			continue
 		}
 		st.Shared = append(st.Shared, sharedHeight{h.Z.Millimetres(), h.A, h.B})
+		v.Joint.Fits = v.Joint.Fits || h.A == below.To && h.B+1 == above.From
 		switch {
 		case h.Z < j.Z:
 			v.Joint.Down = h.Z.String()

@@ -92,6 +92,11 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		for i := range b.pieces {
 			b.pieces[i].From = 0
 		}
+		for _, key := range []string{"j", "n", "dz", "r", "f"} { // and a joint with it
+			if all, at := q[key], max(k-1, 0); at < len(all) {
+				q[key] = slices.Delete(all, at, at+1)
+			}
+		}
 	}
 	if k, err := strconv.Atoi(q.Get("turn")); err == nil && k >= 0 && k+1 < len(b.pieces) {
 		b.books[k], b.books[k+1] = b.books[k+1], b.books[k]
@@ -116,7 +121,7 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		if err = errors.Join(err, err2); err != nil {
 			return nil, err
 		}
-		if !slices.Contains([]string{plan.Nozzle, plan.Colour, plan.Own}, j.Kind) {
+		if !slices.Contains([]string{plan.Nozzle, plan.Colour}, j.Kind) {
 			j.Kind = ""
 		}
 		b.joints = append(b.joints, j)

@@ -133,11 +133,18 @@ func (s *Server) overlay(c fiber.Ctx) error {
 			return err
 		}
 	}
-	fresh, covered := here.NewHere(below).Runs(), here.CoveredHere(below).Runs()
+	return sendRuns(c, here.NewHere(below).Runs(), here.CoveredHere(below).Runs())
+}
+
+// sendRuns sends what lies over nothing and what is covered: two counts, then
+// stretches of y, x0, x1 (float32, mm), little endian.
+func sendRuns(c fiber.Ctx, fresh, covered []float32) error {
 	out := binary.LittleEndian.AppendUint32(nil, uint32(len(fresh)/3))
 	out = binary.LittleEndian.AppendUint32(out, uint32(len(covered)/3))
-	for _, v := range append(fresh, covered...) {
-		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
+	for _, runs := range [2][]float32{fresh, covered} {
+		for _, v := range runs {
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
+		}
 	}
 	c.Set("Content-Type", "application/octet-stream")
 	return c.Send(out)

@@ -3,7 +3,6 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"reflect"
 	"regexp"
 	"strings"
@@ -214,24 +213,13 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	up, err := s.cfg.Store.Begin(c.Context())
-	if err != nil {
-		return err
-	}
-	defer up.Abandon()
-	if _, err := io.Copy(up, edit.NewReader(b.src, taken.Edits)); err != nil {
-		return err
-	}
 	name := b.print.Name
 	ext := ""
 	if i := strings.LastIndexByte(name, '.'); i > 0 {
 		name, ext = name[:i], name[i:]
 	}
 	name = suffix.ReplaceAllString(name, "") + ext
-	if err := up.Finish(name, titleOf(name)); err != nil {
-		return err
-	}
-	p, err := s.cfg.Store.Print(c.Context(), up.ID)
+	p, err := s.shelve(c.Context(), edit.NewReader(b.src, taken.Edits), name)
 	if err != nil {
 		return err
 	}

@@ -255,6 +255,22 @@ func (s *Server) take(c fiber.Ctx, body io.Reader, name string, older store.Prin
 	return s.cfg.Store.Print(c.Context(), up.ID)
 }
 
+// shelve stores a file that was made here. It is still to be read.
+func (s *Server) shelve(ctx context.Context, r io.Reader, name string) (store.Print, error) {
+	up, err := s.cfg.Store.Begin(ctx)
+	if err != nil {
+		return store.Print{}, err
+	}
+	defer up.Abandon()
+	if _, err := io.Copy(up, r); err != nil {
+		return store.Print{}, err
+	}
+	if err := up.Finish(name, titleOf(name)); err != nil {
+		return store.Print{}, err
+	}
+	return s.cfg.Store.Print(ctx, up.ID)
+}
+
 // titleOf makes a name to show from a file name.
 func titleOf(name string) string {
 	t := name

@@ -18,6 +18,9 @@ import (
 // the next piece begins.
 var quiet = json.RawMessage(`[{"do":"retract","mm":1,"speed":35},{"do":"lift","mm":2},{"do":"return"},{"do":"restore"}]`)
 
+// nowhere puts the machine right and leaves the head where it is.
+var nowhere = json.RawMessage(`[{"do":"return"},{"do":"restore"}]`)
+
 // ErrPieces is the cause when pieces cannot follow one another.
 var ErrPieces = errors.New("these pieces cannot be bound")
 
@@ -56,7 +59,7 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 			return nil, err
 		}
 	}
-	if err := b.tail(); err != nil {
+	if err := b.tail(p); err != nil {
 		return nil, err
 	}
 	edit.Sort(b.Edits)
@@ -110,7 +113,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	e.ID = fmt.Sprint(i + 1)
 	what := "goes on with"
 	switch {
-	case e.Kind == "" || e.Kind == "nothing":
+	case e.Kind == "":
 		e.Kind, e.Routine = plan.Own, quiet
 	case e.Kind == plan.Nozzle:
 		what = "nozzle swap, then"
@@ -187,7 +190,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 }
 
 // tail leaves out what the last file lays above its piece, but not its end.
-func (b *Bound) tail() error {
+func (b *Bound) tail(p *plan.Plan) error {
 	i := len(b.Pieces) - 1
 	last := &b.Pieces[i]
 	if last.To == len(last.Ix.Layers) {
@@ -207,14 +210,14 @@ func (b *Bound) tail() error {
 	// lifting it or by taking it aside.
 	goal := end.At
 	goal.Pos, goal.Off = from.At.Pos, from.At.Off
-	sc := routine.NewScript(from.At, routine.Style{Lower: last.Ix.Lower})
-	sc.Note(fmt.Sprintf("; dogear joint end: layers %d to %d are left out", last.To+1, len(last.Ix.Layers)), "")
-	sc.Put("M83", "filament counts in steps")
-	sc.Filament(sc.State().Debt-end.At.Debt, 2100, "holds the filament as the end of the file expects")
-	sc.Heats(&end.At, true)
-	sc.Settle(&end.At, func(gcode.Setting) {})
-	sc.Note("; dogear joint end ends", "")
-	b.Tail = sc.Lines()
+	from.Goal, from.HasNext = &goal, false
+	from.Joint = &routine.Joint{Title: fmt.Sprintf("layers %d to %d are left out", last.To+1, len(last.Ix.Layers))}
+	e := plan.Ear{ID: "end", Kind: plan.Own, Routine: nowhere}
+	var finds []layer.Finding
+	if b.Tail, finds, err = routine.Compile(from, last.Ix.Box, p, &e, routine.Style{Lower: last.Ix.Lower}); err != nil {
+		return err
+	}
+	b.Findings = append(b.Findings, finds...)
 	text, err := b.bytes(last, from.Offset, b.Tail)
 	if err != nil {
 		return err

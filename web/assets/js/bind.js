@@ -1,7 +1,7 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
-import { View, WAY, draw, zooms } from "./page.js";
+import { View, WAY, draw, pans, zooms } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
@@ -164,15 +164,7 @@ export async function bind(root) {
     });
     for (const c of root.querySelectorAll("[data-page]")) {
       zooms(c, view, () => pages(moved(chosen)));
-      c.addEventListener("pointerdown", (e) => c.setPointerCapture(e.pointerId));
-      c.addEventListener("pointermove", (e) => {
-        if (!c.hasPointerCapture(e.pointerId)) return;
-        const s = view.scale(c.clientWidth, c.clientHeight);
-        view.dx -= e.movementX / s;
-        view.dy += e.movementY / s;
-        pages(moved(chosen));
-      });
-      c.addEventListener("dblclick", fit);
+      pans(c, view, () => pages(moved(chosen)));
     }
     for (const b of root.querySelectorAll("[data-go]")) b.addEventListener("click", () => ({ up: () => step(1), down: () => step(-1), fit })[b.dataset.go]());
   }

@@ -1,6 +1,6 @@
 import { Spine } from "./spine.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
-import { View, draw, zooms } from "./page.js";
+import { View, draw, pans, zooms } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
@@ -81,15 +81,7 @@ export async function compare(root) {
   svg.addEventListener("wheel", (e) => { e.preventDefault(); go(n - Math.sign(e.deltaY)); }, { passive: false });
   for (const c of root.querySelectorAll("[data-page]")) {
     zooms(c, view, pages);
-    c.addEventListener("pointerdown", (e) => c.setPointerCapture(e.pointerId));
-    c.addEventListener("pointermove", (e) => {
-      if (!c.hasPointerCapture(e.pointerId)) return;
-      const s = view.scale(c.clientWidth, c.clientHeight);
-      view.dx -= e.movementX / s;
-      view.dy += e.movementY / s;
-      pages();
-    });
-    c.addEventListener("dblclick", () => { view.fit(); pages(); });
+    pans(c, view, pages);
   }
   new ResizeObserver(() => { side(); pages(); }).observe(root);
   window.addEventListener("dogear:theme", () => { side(); pages(); });

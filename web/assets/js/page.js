@@ -432,6 +432,19 @@ export function nearest(g, from, to, x, y, reach, travel) {
   return best;
 }
 
+// pans lets a page be moved by dragging; a double click fits it again.
+export function pans(canvas, view, redraw) {
+  canvas.addEventListener("pointerdown", (e) => canvas.setPointerCapture(e.pointerId));
+  canvas.addEventListener("pointermove", (e) => {
+    if (!canvas.hasPointerCapture(e.pointerId)) return;
+    const s = view.scale(canvas.clientWidth, canvas.clientHeight);
+    view.dx -= e.movementX / s;
+    view.dy += e.movementY / s;
+    redraw();
+  });
+  canvas.addEventListener("dblclick", () => { view.fit(); redraw(); });
+}
+
 // zooms lets the wheel zoom at the pointer; redraw draws both pages.
 export function zooms(canvas, view, redraw) {
   canvas.addEventListener("wheel", (e) => {
