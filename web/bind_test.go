@@ -39,6 +39,8 @@ func TestBindPages(t *testing.T) {
 		{at + fmt.Sprintf("&add=%d&at=0", ids[0]), "at 2.40 mm"},
 		{fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), "would be laid twice"},
 		{fmt.Sprintf("p=%d:1-8&p=%d:9-31", ids[0], far), "not the same model"},
+		{fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), `selected>not one that both share`},
+		{at + fmt.Sprintf("&p=%d:25-31&j=nozzle&n=0.25&j=colour&drop=0", ids[1]), `value="colour" selected`},
 	} {
 		c.page(t, "/bind?"+q.query, q.says)
 	}
