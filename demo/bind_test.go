@@ -142,7 +142,7 @@ func TestBind(t *testing.T) {
 				if tail := fb[bytes.LastIndexByte(bytes.TrimSpace(fb), '\n')+1:]; !bytes.HasSuffix(out, tail) {
 					t.Error("the end of the last file is missing")
 				}
-				x, err := proof.Examine(context.Background(), bytes.NewReader(out), ix, nil, nil)
+				x, err := proof.Examine(context.Background(), bytes.NewReader(out), ix, nil)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -151,7 +151,7 @@ func TestBind(t *testing.T) {
 						t.Errorf("%+v: %s", f, lines[f.Line-1])
 					}
 				}
-				if joint.Ear.Kind != "" && (len(ix.Stops) != 1 || len(x.Stops) != 1 || x.Stops[0].Before != h.A+1) {
+				if joint.Ear.Kind != "" && (len(ix.Stops) != 1 || len(x.Stops) != 1 || x.Stops[0].Before == nil || *x.Stops[0].Before != h.A+1) {
 					t.Errorf("stops: %+v, want one before layer %d", x.Stops, h.A+1)
 				}
 			})

@@ -247,7 +247,7 @@ func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Resul
 		} else if n > 1 && lastZ != ix.Layers[n-2].Z {
 			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ, ix.Layers[n-2].Z)
 		}
-		lifts := slices.ContainsFunc(res.Blocks[block].Lines, func(l routine.Line) bool { return strings.HasPrefix(l.Why, "up, ") })
+		lifts := slices.ContainsFunc(res.Blocks[block].Steps, func(s plan.Step) bool { return s.Do == "lift" })
 		if c.Is('M', 0) && m.Pos[2] < top+10*gcode.MM && lifts {
 			t.Fatalf("line %d: the head waits at %v, the part ends at %v", line, m.Pos[2], top)
 		}

@@ -110,6 +110,7 @@ func ExampleMake() {
 	// G1 F1500 ; speed as it was
 	// M82 ; filament counts from the start, as the file had it
 	// G92 E8 ; the axis stands exactly where it stood
+	// ; dogear seal d8bb6cf2
 	// ; dogear joint 1 ends
 	// 0 true <nil>
 }

@@ -54,17 +54,23 @@ type Made struct {
 	Goal         gcode.State
 	Lines        []routine.Line
 	Findings     []layer.Finding
-	Offset       int64 // in the joined document
-	OutLine      int64 // its first line in the file that is written
+	Offset, End  int64      // in the joined document: what it stands for
+	Line         int64      // of the piece above, that comes behind it
+	DZ           gcode.Nano // by which everything behind is lifted
+	OutLine      int64      // its first line in the file that is written
 }
 
 // Bound is a file made of pieces, as edits of the files one behind the other.
 type Bound struct {
-	Pieces   []Piece // with To filled in
-	Joints   []Made
-	Tail     []routine.Line // what stands before the end of the last file, when its last layers are left out
-	Src      layer.Source   // the files, one behind the other
-	Edits    []edit.Edit
-	Findings []layer.Finding // of all joints, and of the whole
-	OutLines [][2]int64      // lines of each piece in the file that is written, both ends included
+	Pieces []Piece // with To filled in
+	Joints []Made
+	// Where layers are left out at the end: the offset and the line that come behind,
+	// and what is expected there. TailEnd is 0 when none are.
+	TailEnd, TailLine int64
+	TailGoal          gcode.State
+	Tail              []routine.Line // what stands before the end of the last file, when its last layers are left out
+	Src               layer.Source   // the files, one behind the other
+	Edits             []edit.Edit
+	Findings          []layer.Finding // of all joints, and of the whole
+	OutLines          [][2]int64      // lines of each piece in the file that is written, both ends included
 }

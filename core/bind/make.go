@@ -37,6 +37,13 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 	if p.Printer == nil {
 		p.Printer = plan.Generic()
 	}
+	fitted := *p
+	var all []*layer.Index
+	for i := range pieces {
+		all = append(all, pieces[i].Ix)
+	}
+	fitted.Printer = routine.Fitted(p.Printer, all...)
+	p = &fitted
 	b := &Bound{Pieces: append([]Piece(nil), pieces...)}
 	for i := range b.Pieces {
 		if err := b.Pieces[i].check(i == 0); err != nil {
@@ -108,7 +115,8 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	m := Made{Below: i, Above: i + 1, Z: below.Ix.Layers[below.To-1].Z, At: one.At, Goal: other.At, Offset: b.base(i) + one.Offset}
+	m := Made{Below: i, Above: i + 1, Z: below.Ix.Layers[below.To-1].Z, At: one.At, Goal: other.At, Offset: b.base(i) + one.Offset,
+		End: b.base(i+1) + other.Offset, Line: other.Line, DZ: gcode.FromMM(j.DZ)}
 	e = j.Ear
 	e.ID = fmt.Sprint(i + 1)
 	what := "goes on with"
@@ -167,7 +175,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, which its own layer below would carry. Look at both pages, or choose another height.", above.From, above.Name, a, below.Name))
 	}
 	if one.At.Tool != other.At.Tool {
-		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the printer changes it where the head has come down.", below.Name, one.At.Tool, above.Name, other.At.Tool))
+		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the printer changes it before the head comes back.", below.Name, one.At.Tool, above.Name, other.At.Tool))
 	}
 	if a, c := width(below, below.To), width(above, above.From); e.Kind != plan.Nozzle && a > 0 && c > 0 && (a > 1.35*c || c > 1.35*a) {
 		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of %s %.2f mm. If that asks for another nozzle, make the joint a nozzle swap.", below.Name, a, above.Name, c))
@@ -211,6 +219,7 @@ func (b *Bound) tail(p *plan.Plan) error {
 	goal := end.At
 	goal.Pos, goal.Off = from.At.Pos, from.At.Off
 	from.Goal, from.HasNext = &goal, false
+	b.TailEnd, b.TailLine, b.TailGoal = b.base(i)+end.Offset, end.Line, goal
 	from.Joint = &routine.Joint{Title: fmt.Sprintf("layers %d to %d are left out", last.To+1, len(last.Ix.Layers))}
 	e := plan.Ear{ID: "end", Kind: plan.Own, Routine: nowhere}
 	var finds []layer.Finding

@@ -36,9 +36,15 @@ type Edit struct {
 var ErrOverlap = errors.New("edits overlap or lie outside the file")
 
 // Sort brings edits into the order of the file. Insertions at one place keep
-// their order.
+// their order, and stand in front of what replaces the bytes there.
 func Sort(edits []Edit) {
-	sort.SliceStable(edits, func(i, j int) bool { return edits[i].Offset < edits[j].Offset })
+	sort.SliceStable(edits, func(i, j int) bool {
+		a, b := &edits[i], &edits[j]
+		if a.Offset != b.Offset {
+			return a.Offset < b.Offset
+		}
+		return a.Cut == 0 && b.Cut > 0
+	})
 }
 
 // Write writes src with the edits, which must be sorted, and returns the

@@ -162,7 +162,7 @@ func TestMachine(t *testing.T) {
 		{"tools have their own debt", "M83|G1 E-1|T1|G1 E-3|T0|G1 E1", "0 0 0 -3 debt 0 kind 4 laid 0"},
 		{"two nanometres are no movement", "G1 X0.000001 E1", "0.000001 0 0 1 debt 0 kind 4 laid 1"},
 		{"firmware retraction", "G10|G11", "0 0 0 0 debt 0 kind 4 laid 0"},
-		{"tool offsets are not one", "G10 P1 X5", "0 0 0 0 debt 0 kind 0 laid 0"},
+		{"tool offsets are not one", "G10 P1 X5", "0 0 0 0 debt 0 kind 13 laid 0"},
 	} {
 		m, a := run(strings.Split(c.lines, "|")...)
 		p := m.Logical()

@@ -199,8 +199,10 @@ func (m *Machine) g(c *Command, a *Act) {
 		a.Kind = Dwell
 		a.Dwell = float64(c.Value('P'))/1e9 + float64(c.Value('S'))/1e6
 	case 10, 11:
-		// With P, L or S it sets tool offsets and the like: not ours.
+		// With P, L or S it sets tool offsets and the like, which stay in force.
 		if c.Has('P') || c.Has('L') || c.Has('S') && c.Value('S') > 1_000_000 {
+			a.Kind = Lasting
+			m.setSticky("G10 P"+itoa(c.Value('P')/1_000_000), plain(c))
 			return
 		}
 		// Firmware retraction: a debt whose length only the printer knows.
@@ -212,6 +214,14 @@ func (m *Machine) g(c *Command, a *Act) {
 		}
 	case 17, 18, 19:
 		a.Kind = Mode
+		if c.Code != 17 || m.setting("plane") != "" {
+			m.setSticky("plane", c.Word())
+		}
+	case 53, 54, 55, 56, 57, 58, 59:
+		a.Kind = Lasting
+		if c.Code > 54 || m.setting("workspace") != "" {
+			m.setSticky("workspace", c.Word())
+		}
 	case 20, 21:
 		m.Inch, a.Kind = c.Code == 20, Mode
 	case 28:
@@ -315,7 +325,10 @@ func (m *Machine) m(c *Command, a *Act) {
 		m.Fan = v
 	case 117, 118:
 		a.Kind = Message
-	case 110, 115, 105, 114, 108, 300, 155, 150, 355, 20, 21, 22, 23, 24, 27, 28, 29, 31, 75, 76, 77, 78, 80, 81, 86, 420, 500, 501, 503:
+	case 110, 115, 105, 114, 108, 300, 155, 150, 355, 20, 21, 22, 23, 24, 27, 28, 29, 31, 75, 76, 77, 78, 80, 81, 86, 500, 501, 503:
+	case 290:
+		a.Kind = Lasting
+		m.babystep(c)
 	case 220, 221:
 		a.Kind = Lasting
 		if v := c.Value('S'); v > 0 {
@@ -327,7 +340,8 @@ func (m *Machine) m(c *Command, a *Act) {
 			}
 			m.setSticky(c.Word(), plain(c))
 		}
-	case 92, 141, 191, 200, 201, 202, 203, 204, 205, 207, 208, 209, 290, 302, 413, 566, 572, 592, 593, 851, 900:
+	case 92, 141, 191, 200, 201, 202, 203, 204, 205, 206, 207, 208, 209, 211, 302, 413, 420, 428, 566, 572, 592, 593,
+		665, 666, 851, 900:
 		a.Kind = Lasting
 		m.setSticky(c.Word(), plain(c))
 	default:
@@ -337,6 +351,28 @@ func (m *Machine) m(c *Command, a *Act) {
 				a.Kind = Stop
 			}
 		}
+	}
+}
+
+// babystep adds to the shift that M290 has made so far: each one moves the head
+// further, so what is in force is their sum.
+func (m *Machine) babystep(c *Command) {
+	sum := [3]Nano{}
+	var was Command
+	was.Parse([]byte(m.setting("M290")))
+	line := "M290"
+	for k := range sum {
+		l := byte('X' + k)
+		sum[k] = Nano(was.Value(l) + c.Value(l))
+		if l == 'Z' && c.Has('S') {
+			sum[k] += Nano(c.Value('S'))
+		}
+		if sum[k] != 0 {
+			line += " " + string(AppendMM([]byte{l}, sum[k], 0))
+		}
+	}
+	if line != "M290" || m.setting("M290") != "" {
+		m.setSticky("M290", line)
 	}
 }
 

@@ -74,6 +74,18 @@ func (s *Scanner) fill() {
 	}
 }
 
+// Reset makes the scanner read another stream; its buffer is used again.
+func (s *Scanner) Reset(r io.Reader) { *s = Scanner{r: r, buf: s.buf} }
+
+// LayRun carries out plain laying moves that come next, as far as they are
+// read already, and returns how many lines that were. See [Machine.LayRun].
+func (s *Scanner) LayRun(m *Machine, r *Run) int {
+	r.Ends = r.Ends[:0]
+	n := m.LayRun(s.buf[s.from:s.to], r)
+	s.from += n
+	return len(r.Ends)
+}
+
 // Text returns the line that was read, with its line end.
 func (s *Scanner) Text() []byte { return s.text }
 

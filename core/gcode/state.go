@@ -1,6 +1,10 @@
 package gcode
 
-import "sort"
+import (
+	"maps"
+	"slices"
+	"sort"
+)
 
 // Axes known, bits of [State.Known].
 const (
@@ -49,7 +53,7 @@ type Aux struct {
 
 // Setting is a lasting setting as the file last wrote it.
 type Setting struct {
-	Word string // "M204", "M205", …; for fans "M106 P1"
+	Word string // "M204", "M205", …; for fans "M106 P1"; "plane", "workspace"
 	Line string // the line without comment
 }
 
@@ -67,6 +71,67 @@ func (s *State) Nozzle() int64 {
 		return 0
 	}
 	return s.Aux.Nozzle[s.Tool]
+}
+
+// Target returns a tool's target in millionths of a degree.
+func (s *State) Target(tool int32) int64 {
+	if s.Aux == nil {
+		return 0
+	}
+	return s.Aux.Nozzle[tool]
+}
+
+// Stated reports whether anything has said how hot the active nozzle is to be.
+func (s *State) Stated() bool {
+	if s.Aux == nil {
+		return false
+	}
+	_, ok := s.Aux.Nozzle[s.Tool]
+	return ok
+}
+
+// DebtOf returns what a tool has drawn back and not given back.
+func (s *State) DebtOf(tool int32) Nano {
+	if tool == s.Tool {
+		return s.Debt
+	}
+	if s.Aux == nil {
+		return 0
+	}
+	return s.Aux.Debt[tool]
+}
+
+// Tools returns the tools that something is known of, in order.
+func (s *State) Tools() []int32 {
+	seen := map[int32]bool{s.Tool: true}
+	if s.Aux != nil {
+		for t := range s.Aux.Nozzle {
+			seen[t] = true
+		}
+		for t := range s.Aux.Debt {
+			seen[t] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(seen))
+}
+
+// Without returns the state without a lasting setting.
+func (s State) Without(word string) State {
+	if s.setting(word) != "" {
+		a := s.change()
+		a.Sticky = slices.DeleteFunc(a.Sticky, func(t Setting) bool { return t.Word == word })
+	}
+	return s
+}
+
+// With returns the state behind one more command.
+func (s State) With(line string) State {
+	m := Machine{State: s}
+	var c Command
+	var a Act
+	c.Parse([]byte(line))
+	m.Exec(&c, &a)
+	return m.State
 }
 
 // WithNozzle returns the state with the active nozzle at another target, in
@@ -117,6 +182,28 @@ func (s *State) Settings() []Setting {
 		return nil
 	}
 	return s.Aux.Sticky
+}
+
+// Plane returns the word of the plane in which arcs lie, "G17" when none was
+// chosen.
+func (s *State) Plane() string {
+	if p := s.setting("plane"); p != "" {
+		return p
+	}
+	return "G17"
+}
+
+// setting returns the line of a lasting setting, "" when none was made.
+func (s *State) setting(word string) string {
+	if s.Aux == nil {
+		return ""
+	}
+	for _, t := range s.Aux.Sticky {
+		if t.Word == word {
+			return t.Line
+		}
+	}
+	return ""
 }
 
 // change returns a copy of Aux that may be changed.

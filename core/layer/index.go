@@ -43,8 +43,10 @@ type Index struct {
 	Seconds  float64    // whole print, heating excluded
 	Scale    float64    // by which Seconds and the layers' times were stretched to the file's own total
 	Box      [4]gcode.Nano
-	Places   Places   // decimals of the file's numbers
-	Labels   []string // comments that name the paths behind them, without the semicolon
+	Reach    [4]gcode.Nano // where travels and homing go: min x, min y, max x, max y
+	Bed      [4]float64    // as a comment names it, mm; zero when none does
+	Places   Places        // decimals of the file's numbers
+	Labels   []string      // comments that name the paths behind them, without the semicolon
 
 	Offsets []int64 // byte offset of every Stride-th line: lines 1, 1+Stride, …
 }
@@ -114,6 +116,10 @@ type Finding struct {
 	Code    string `json:"code"`
 	Line    int64  `json:"line"`
 	Message string `json:"message"`
+	// Of an edited file's lines: whose block the line stands in, and the line of
+	// the original that comes there.
+	Ear      string `json:"ear,omitempty"`
+	Original int64  `json:"original_line,omitempty"`
 }
 
 // OffsetOf returns the byte offset at which a line begins. One line behind the

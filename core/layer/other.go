@@ -87,7 +87,7 @@ func (r *reader) stranger() {
 }
 
 func (r *reader) note(level, code string, line int64, message string) {
-	r.ix.Findings = append(r.ix.Findings, Finding{level, code, line, message})
+	r.ix.Findings = append(r.ix.Findings, Finding{Level: level, Code: code, Line: line, Message: message})
 }
 
 // sample learns from a laying line how the file writes its numbers.

@@ -280,9 +280,13 @@ func (r *reader) carry(s []byte, at int64) error {
 		return r.lay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
 		r.moved = true
+		r.reach()
 		r.time()
 		r.between(at, r.a.Kind == gcode.Pull, true)
 		return nil
+	}
+	if r.a.Kind == gcode.Home {
+		r.reach()
 	}
 	r.other(s, at)
 	return nil
@@ -322,6 +326,9 @@ func (r *reader) comment(s []byte, at int64) {
 		s = s[:len(s)-1]
 	}
 	ours := r.ours(s)
+	if !ours && r.ix.Bed == [4]float64{} {
+		r.ix.Bed = bedIn(s)
+	}
 	id := 0
 	if !ours { // ours repeat too, and say nothing about the file's layers
 		if id = r.l.comment(s, r.line, r.m.Pos[2]); id < 0 {

@@ -108,6 +108,7 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 	sc.Note(fmt.Sprintf("; dogear touch check: three places of layer %d, at %s mm", n, z), "")
 	sc.Put("G21", "millimetres")
 	sc.Put("G90", "places count from the corner of the bed")
+	sc.Put("M83", "filament would count in steps; none is moved")
 	if c.Z == ByTouch || c.Z == "" {
 		sc.Put("G92 "+routine.Word('Z', z+gcode.FromMM(c.Feeler)), "you have brought the nozzle down onto the part: it stands here")
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up first")

@@ -103,10 +103,14 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 			keep("filament axis; it is set exactly below")
 		}
 	case gcode.Heat:
-		e.heats(s, cmd, a, change, mute)
+		e.heats(s, cmd, change, mute)
 	case gcode.Mode:
 		keep("how places and filament are counted")
 	case gcode.Lasting:
+		if word := cmd.Word(); slices.Contains(located, word) || word == "G10" || strings.HasPrefix(word, "G5") {
+			mute("", "says where things are; it is put in force below, once the place is found")
+			break
+		}
 		keep("a setting that stays in force")
 	case gcode.FanSet:
 		keep("fan; it is set as it was below")
@@ -175,7 +179,7 @@ func crosses(box [4]gcode.Nano, a, b [3]gcode.Nano) bool {
 	return max(a[0], b[0]) > box[0]-m && min(a[0], b[0]) < box[2]+m && max(a[1], b[1]) > box[1]-m && min(a[1], b[1]) < box[3]+m
 }
 
-func (e *Entry) heats(s *Start, cmd *gcode.Command, a *gcode.Act, change func(now, why string), mute func(hurts, why string)) {
+func (e *Entry) heats(s *Start, cmd *gcode.Command, change func(now, why string), mute func(hurts, why string)) {
 	word := byte('S')
 	if !cmd.Has('S') {
 		word = 'R'
@@ -183,10 +187,7 @@ func (e *Entry) heats(s *Start, cmd *gcode.Command, a *gcode.Act, change func(no
 	v := cmd.Value(word)
 	if cmd.Code == 140 || cmd.Code == 190 {
 		bed := s.At.Bed()
-		w := "M140"
-		if a.Wait {
-			w = "M190"
-		}
+		w := "M140" // it is waited for below, with the head lifted
 		why := fmt.Sprintf("bed as it was at layer %d", s.Layer)
 		if v != bed {
 			why += fmt.Sprintf(", was %s", short(v))

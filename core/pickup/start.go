@@ -69,8 +69,9 @@ type Start struct {
 	Lies    gcode.Nano  // top of the layer that was laid last, in part or whole
 	Top     gcode.Nano  // of the highest plastic on the bed
 	Next    [2]gcode.Nano
-	HasNext bool // the way to Next is an absolute travel
-	AbsZ    bool // the rest names a height before it lays anything
+	HasNext bool    // the way to Next is an absolute travel
+	AbsZ    bool    // the rest names a height before it lays anything
+	warm    float64 // °C that the filament in use asks for
 }
 
 // ErrFromTheStart is the cause when nothing of the print is on the bed.

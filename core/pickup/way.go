@@ -22,15 +22,11 @@ func (w *writer) inPlace() error {
 	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original", s.Layer, s.Line), "")
 	b := w.ix.Box
 	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3], s.Top), "")
+	w.put("G21", "millimetres")
+	w.put("G90", "places count from the corner of the bed")
+	w.put("M83", "filament counts in steps for a while")
 	if c.Z == ByTouch || c.Z == "" {
-		w.put("G90", "places count from the corner of the bed")
-		h := s.Lies + gcode.FromMM(c.Feeler)
-		why := "you have brought the nozzle down onto the part: it stands here"
-		if c.Feeler > 0 {
-			why = fmt.Sprintf("you have brought the nozzle down onto the part, %g mm of paper between", c.Feeler)
-		}
-		w.put("G92 "+routine.Word('Z', h), why)
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+		w.touched()
 	}
 	start, err := startup(w.src, w.ix, s, c)
 	if err != nil {
@@ -39,18 +35,20 @@ func (w *writer) inPlace() error {
 	w.opening(start)
 	w.p.Findings = append(w.p.Findings, questions(start)...)
 	w.apart()
-	if bed := s.At.Bed(); bed > 0 && !waited(start) {
-		w.put("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed first, so that the part does not let go")
+	if bed := s.At.Bed(); bed > 0 && w.sc.State().Bed() != bed {
+		w.put("M140 "+routine.Word('S', gcode.Nano(bed)), "the bed first, so that the part does not let go")
 	}
 	if w.sc.State().Fan != 0 {
 		w.put("M107", "no fan while heating")
 	}
 	switch c.Z {
 	case ByTouch, "":
+		w.warmBed()
 		w.put("G28 X Y", "find the sides; the nozzle is above the part")
 	case ByKept:
-		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part")
+		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were held, and the nozzle may be stuck in it")
 		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+		w.warmBed()
 	case ByClear:
 		if err := w.homeClear(); err != nil {
 			return err
@@ -58,9 +56,89 @@ func (w *writer) inPlace() error {
 	default:
 		return fmt.Errorf("the height %q is not known; there are kept, touch and clear", c.Z)
 	}
+	w.offsets()
 	w.prime()
 	w.arrive(s.land(), gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ))
 	return nil
+}
+
+// touched declares the height of a nozzle that somebody has brought down onto the
+// part, and takes it up. A printer that refuses to move before it has homed is taken
+// up by hand.
+func (w *writer) touched() {
+	c, s := w.c, w.s
+	h := s.Lies + gcode.FromMM(c.Feeler)
+	why := "you have brought the nozzle down onto the part: it stands here"
+	if c.Feeler > 0 {
+		why = fmt.Sprintf("you have brought the nozzle down onto the part, %g mm of paper between", c.Feeler)
+	}
+	if w.pr.HomesFirst {
+		up := gcode.FromMM(c.Clearance)
+		w.put("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm from where it touched", up))
+		w.find(layer.Care, "lift-by-hand", s.Line, fmt.Sprintf("This printer refuses to move before it has homed. After the touch, take the nozzle up by hand by exactly %s mm, then start the file.", up))
+		return
+	}
+	w.put("G92 "+routine.Word('Z', h), why)
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+}
+
+// warmBed waits for the bed, with the head lifted.
+func (w *writer) warmBed() {
+	if bed := w.s.At.Bed(); bed > 0 {
+		w.put("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed, so that the part does not let go")
+	}
+}
+
+// located are settings that say where things are: they hold from the last homing on,
+// once.
+var located = []string{"M420", "M206", "M290", "M428", "M665", "M666", "M851", "workspace"}
+
+// isLocated reports whether a setting is one of those.
+func isLocated(word string) bool {
+	return slices.Contains(located, word) || strings.HasPrefix(word, "G10 P")
+}
+
+// offsets puts mesh and offsets in force, behind the last homing. A shift of Z that
+// was in force when the nozzle touched the part lies in the touched height already;
+// where the motors were held, every shift is in force still.
+func (w *writer) offsets() {
+	for _, st := range w.s.At.Settings() {
+		if !isLocated(st.Word) {
+			continue
+		}
+		line := st.Line
+		if st.Word == "M206" || st.Word == "M290" {
+			switch w.c.Z {
+			case ByKept:
+				line = ""
+			case ByTouch, "":
+				line = withoutZ(line)
+			}
+			if line != st.Line {
+				w.s.At = w.s.At.Without(st.Word)
+			}
+		}
+		if line != "" {
+			w.put(line, "as it was, now that the place is found")
+			if line != st.Line {
+				w.s.At = w.s.At.With(line)
+			}
+		}
+	}
+}
+
+// withoutZ is a line without its Z word; "" when nothing is left.
+func withoutZ(line string) string {
+	var out []string
+	for _, f := range strings.Fields(line) {
+		if f[0] != 'Z' {
+			out = append(out, f)
+		}
+	}
+	if len(out) < 2 {
+		return ""
+	}
+	return strings.Join(out, " ")
 }
 
 // homeClear homes Z at a place beside the part, if it is free there.
@@ -74,10 +152,14 @@ func (w *writer) homeClear() error {
 	if err != nil {
 		return err
 	}
-	w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part")
-	w.put("G91", "steps")
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ), "up first, from wherever it stands")
-	w.put("G90", "places count from the corner of the bed")
+	if w.pr.HomesFirst {
+		w.find(layer.Care, "lift-by-hand", w.s.Line, fmt.Sprintf("This printer refuses to move before it has homed. Take the head up by hand by %g mm or more before you start the file.", c.Clearance))
+	} else {
+		w.put("G91", "steps")
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ), "up first, from wherever it stands")
+		w.put("G90", "places count from the corner of the bed")
+	}
+	w.warmBed()
 	w.put("G28 X Y", "find the sides; the nozzle is above the part")
 	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)), routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
 	w.put("G28 Z", "find the height, clear of the part")
@@ -147,6 +229,9 @@ func (w *writer) prime() {
 	w.tools()
 	n := len(w.sc.Lines())
 	warm := s.At
+	if warm.Nozzle() >= 170e6 { // it is waited for, whether the original did or not
+		warm = warm.WithNozzle(warm.Nozzle())
+	}
 	if w.c.Ease.Layers > 0 && w.c.Ease.Hotter != 0 {
 		warm = warm.WithNozzle(warm.Nozzle() + int64(math.Round(w.c.Ease.Hotter*1e6)))
 	}

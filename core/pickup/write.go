@@ -3,7 +3,6 @@ package pickup
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 
 	"dogear/core/edit"
@@ -26,6 +25,9 @@ type Pickup struct {
 	Refused  *raster.Hit    // where homing would hit the part
 	Shift    [3]gcode.Nano  // by which everything is moved
 	Length   int            // lines of the opening
+	Expects  gcode.State    // what the rest finds, corrections left out
+	Warm     float64        // °C that the filament in use asks for; 0 when it says nothing
+	Loose    bool           // the rest is printed by itself, on the bed
 }
 
 // Feeds, mm/min, that printers of every size can do.
@@ -52,6 +54,9 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 		return nil, err
 	}
 	if pr == nil {
+		pr = plan.Generic()
+	}
+	if pr.Assumed {
 		pr = bedOf(ix)
 	}
 	if c.Prime <= 0 {
@@ -77,32 +82,32 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 	}
 	w.check()
 	w.p.Start = *s
+	w.p.Expects, w.p.Warm, w.p.Loose = s.At, s.warm, c.LooseTop
 	w.p.Lines = w.sc.Lines()
 	if err := w.edits(res); err != nil {
 		return nil, err
 	}
-	for i := range w.p.Findings {
-		f := &w.p.Findings[i]
-		if f.Level == layer.Grave && slices.Contains(c.Accept, f.Code) {
-			f.Level, f.Message = layer.Care, f.Message+" You have taken this upon yourself."
-		}
-	}
 	return w.p, nil
 }
 
-// bedOf is a bed on which the print fits, when no printer is known: the generic
-// one, or one with its origin in the middle when the print lies round that.
+// bedOf is a printer for which nothing is known but the file: its bed is the one
+// that a comment names, else what the file reaches and a little more, so that there
+// is room to prime beside the part.
 func bedOf(ix *layer.Index) *plan.Printer {
 	p := plan.Generic()
-	lo := math.Min(ix.Box[0].Millimetres(), ix.Box[1].Millimetres())
-	hi := math.Max(ix.Box[2].Millimetres(), ix.Box[3].Millimetres())
-	if lo < -2 {
-		h := math.Max(110, math.Max(-lo, hi)+20)
-		p.Bed = [4]float64{-h, -h, h, h}
-	} else if hi > 215 {
-		p.Bed[2], p.Bed[3] = hi+20, hi+20
-	}
 	p.Top = math.Max(p.Top, ix.Height().Millimetres()+60)
+	if bed, ok := ix.NamedBed(); ok {
+		p.Bed = bed
+		return p
+	}
+	const room = 16
+	r := ix.ReachOf()
+	p.Bed = [4]float64{r[0] - room, r[1] - room, r[2] + room, r[3] + room}
+	for k := range 2 {
+		if r[k] > -0.5 { // the corner of the bed is its origin
+			p.Bed[k] = math.Max(p.Bed[k], 0)
+		}
+	}
 	return p
 }
 
@@ -115,7 +120,7 @@ func (s *Start) heats(res *routine.Result) {
 		}
 	}
 	if warm > 0 {
-		s.At = s.At.WithNozzle(int64(math.Round(warm * 1e6)))
+		s.warm, s.At = warm, s.At.WithNozzle(int64(math.Round(warm*1e6)))
 	}
 }
 
@@ -219,11 +224,6 @@ func (w *writer) flipped(e *Entry) {
 		"position-not-restored": "Line %d (%s) is turned on; the printer would lose its place.",
 	}[e.Hurts]
 	w.find(layer.Grave, e.Hurts, e.Line, fmt.Sprintf(text, e.Line, strings.TrimSpace(e.Was)))
-}
-
-// waited reports whether the start-up waits for the bed.
-func waited(entries []Entry) bool {
-	return slices.ContainsFunc(entries, func(e Entry) bool { return e.Verdict == Changed && strings.HasPrefix(e.Now, "M190") })
 }
 
 // check compares the machine behind the opening with the one that the rest

@@ -21,7 +21,7 @@ func TestChange(t *testing.T) {
 		{`{"before_layer":3,"until_layer":5,"flow":500}`, "50 to 150"},
 		{`{"before_layer":3,"until_layer":5,"fan":101}`, "0 to 100"},
 		{`{"before_layer":3,"until_layer":5,"nozzle":20}`, "170 to 450"},
-		{`{"id":"a b","before_layer":3,"until_layer":5,"speed":60}`, "letters and digits"},
+		{`{"id":"a b","before_layer":3,"until_layer":5,"speed":60}`, "letters, digits"},
 		{`{"id":"c1","before_layer":3,"until_layer":5,"speed":60},{"id":"c1","before_layer":7,"until_layer":9,"speed":60}`, "used twice"},
 	} {
 		_, err := Parse(strings.NewReader(head + c.in + "]}"))

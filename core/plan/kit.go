@@ -123,13 +123,16 @@ type Printer struct {
 	Routine      map[string]string     `json:"routine,omitempty"`     // name of a routine by kind of ear
 	SettleBefore []string              `json:"settle_before,omitempty"`
 	SettleAfter  []string              `json:"settle_after,omitempty"`
-	Shift        []string              `json:"shift,omitempty"`  // how everything behind is lifted by {dz} mm; by G92 when empty
-	Silent       bool                  `json:"silent,omitempty"` // it has nothing to make a tone with
-	Blank        bool                  `json:"blank,omitempty"`  // it shows no messages
-	Resume       string                `json:"resume,omitempty"` // how it is told to go on, if that is odd
-	Head         [2]float64            `json:"head,omitzero"`    // how far it reaches to each side of the nozzle, and how much is free under that; 0 when not known
-	Gantry       float64               `json:"gantry,omitempty"` // of what runs across the whole bed, above the nozzle; 0 when not known
-	Knows        []string              `json:"knows,omitempty"`  // words it understands besides those of every printer
+	Shift        []string              `json:"shift,omitempty"`       // how everything behind is lifted by {dz} mm; by G92 when empty
+	Silent       bool                  `json:"silent,omitempty"`      // it has nothing to make a tone with
+	Blank        bool                  `json:"blank,omitempty"`       // it shows no messages
+	Resume       string                `json:"resume,omitempty"`      // how it is told to go on, if that is odd
+	Head         [2]float64            `json:"head,omitzero"`         // how far it reaches to each side of the nozzle, and how much is free under that; 0 when not known
+	Gantry       float64               `json:"gantry,omitempty"`      // of what runs across the whole bed, above the nozzle; 0 when not known
+	Knows        []string              `json:"knows,omitempty"`       // words it understands besides those of every printer
+	Hottest      float64               `json:"hottest,omitempty"`     // °C its nozzle may have; 0 means 300
+	HomesFirst   bool                  `json:"homes_first,omitempty"` // it refuses to move before it has homed
+	Assumed      bool                  `json:"assumed,omitempty"`     // nobody has said that bed, top and park place are so
 }
 
 // StopWord returns how this printer is told to stop for a kind of ear.
@@ -171,7 +174,7 @@ func firstWord(s string) string {
 
 // Generic is the printer that is used when a plan names none.
 func Generic() *Printer {
-	return &Printer{Name: "generic printer", Bed: [4]float64{0, 0, 220, 220}, Top: 250, Park: [2]float64{5, 210}}
+	return &Printer{Name: "generic printer", Bed: [4]float64{0, 0, 220, 220}, Top: 250, Park: [2]float64{5, 210}, Assumed: true}
 }
 
 // Check says what is wrong with a printer, and puts in the generic one's bed
@@ -179,7 +182,10 @@ func Generic() *Printer {
 func (p *Printer) Check() error {
 	g := Generic()
 	if p.Bed == ([4]float64{}) {
-		p.Bed = g.Bed
+		p.Bed, p.Assumed = g.Bed, true
+		if p.Park == ([2]float64{}) {
+			p.Park = g.Park
+		}
 	}
 	if p.Top <= 0 {
 		p.Top = g.Top
@@ -189,8 +195,8 @@ func (p *Printer) Check() error {
 		return errors.New("the printer's bed has no size")
 	}
 	for _, v := range append(b[:], p.Top, p.Park[0], p.Park[1]) {
-		if !within(v, -5000, 5000) {
-			return fmt.Errorf("%g mm is out of range", v)
+		if !within(v, -farthest, farthest) {
+			return fmt.Errorf("%g mm is out of range; the bed, the top and the park place lie within %d mm", v, farthest)
 		}
 	}
 	for _, v := range []float64{p.Head[0], p.Head[1], p.Gantry} {
@@ -199,21 +205,22 @@ func (p *Printer) Check() error {
 		}
 	}
 	for name, at := range p.Places {
-		if !within(at[0], -5000, 5000) || !within(at[1], -5000, 5000) {
+		if !within(at[0], -farthest, farthest) || !within(at[1], -farthest, farthest) {
 			return fmt.Errorf("the place %q is out of range", name)
 		}
 	}
-	for _, l := range slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows, p.Shift) {
-		if len(l) > maxLine {
-			return fmt.Errorf("a line is longer than %d characters", maxLine)
-		}
+	if err := checkLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows, p.Shift)...); err != nil {
+		return err
+	}
+	if p.Hottest != 0 && !within(p.Hottest, 150, 600) {
+		return fmt.Errorf("%g °C is out of range for the hottest a nozzle may be; say 150 to 600", p.Hottest)
 	}
 	for kind, w := range p.Stop {
 		if !isKind(kind) {
 			return fmt.Errorf("there is no kind of ear %q to stop for", kind)
 		}
-		if len(w) > maxLine {
-			return fmt.Errorf("a line is longer than %d characters", maxLine)
+		if err := checkLines("a stop word", w); err != nil {
+			return err
 		}
 	}
 	return nil

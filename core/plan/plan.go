@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -239,16 +240,33 @@ func (p *Plan) Check() error {
 	return nil
 }
 
+var idForm = regexp.MustCompile(`^[A-Za-z0-9_-]{1,64}$`)
+
 // checkID says what is wrong with the id of an ear or a change: it stands in
 // comments.
 func checkID(id string) error {
-	for _, r := range id {
-		if r <= ' ' || r > '~' || r == ';' || r == '(' || r == ')' {
-			return fmt.Errorf("the id %q must be letters and digits", id)
+	if !idForm.MatchString(id) {
+		return fmt.Errorf("the id %q must be 1 to 64 letters, digits, - or _", id)
+	}
+	return nil
+}
+
+// checkLines says what is wrong with lines that somebody wrote: what they are called,
+// and the lines.
+func checkLines(what string, lines ...string) error {
+	for _, l := range lines {
+		switch {
+		case len(l) > maxLine:
+			return fmt.Errorf("%s is longer than %d characters", what, maxLine)
+		case marky.MatchString(l):
+			return fmt.Errorf("%s looks like a mark of Dogear's own (%q); begin the comment with another word", what, l)
 		}
 	}
 	return nil
 }
+
+// marky finds lines that could be taken for a mark of Dogear's.
+var marky = regexp.MustCompile(`(?i)(^|[\r\n])[\s;(]*;\s*dogear\b`)
 
 func (p *Plan) checkEar(e *Ear) error {
 	places := 0
@@ -298,10 +316,11 @@ func (p *Plan) checkEar(e *Ear) error {
 	if b := e.BondPass; b != nil && (!within(b.Flow, 0.01, 1)) {
 		return errors.New("the flow of the bond pass must lie between 0.01 and 1")
 	}
-	for _, l := range e.Lines {
-		if len(l) > maxLine {
-			return fmt.Errorf("an own line is longer than %d characters", maxLine)
-		}
+	if err := checkLines("an own line", append([]string{e.Stop}, e.Lines...)...); err != nil {
+		return err
+	}
+	if e.AtHeight != nil && !within(*e.AtHeight, -farthest, farthest) {
+		return fmt.Errorf("at_height %g mm is out of range", *e.AtHeight)
 	}
 	switch e.Land {
 	case "", WhereItWas, NextStart:
@@ -313,9 +332,18 @@ func (p *Plan) checkEar(e *Ear) error {
 			return fmt.Errorf("the filament %q is not among the filaments", e.Filament)
 		}
 	}
-	_, err := p.RoutineOf(e)
-	return err
+	r, err := p.RoutineOf(e)
+	if err != nil {
+		return err
+	}
+	if e.Kind == Own && len(e.Lines) == 0 && slices.ContainsFunc(r, func(s Step) bool { return s.Do == "lines" && len(s.Lines) == 0 }) {
+		return errors.New("it is there for own lines, but has none")
+	}
+	return nil
 }
+
+// farthest is how far from the origin a place may lie, mm.
+const farthest = 2000
 
 // FilamentName returns the name to show for a filament's key.
 func (p *Plan) FilamentName(key string) string {

@@ -31,7 +31,7 @@ func TestParseRefuses(t *testing.T) {
 		"end too early":   {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","routine":[{"do":"restore"},{"do":"return"},{"do":"restore"}]}]}`, "step 1"},
 		"unknown step":    {`{"format":"dogear-plan/1","ears":[],"routines":{"r":[{"do":"jump"},{"do":"return"},{"do":"restore"}]}}`, `no step "jump"`},
 		"twice":           {`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":1,"kind":"insert"},{"id":"a","before_layer":2,"kind":"insert"}]}`, "twice"},
-		"bad id":          {`{"format":"dogear-plan/1","ears":[{"id":"a;\n","before_layer":1,"kind":"insert"}]}`, "letters and digits"},
+		"bad id":          {`{"format":"dogear-plan/1","ears":[{"id":"a;\n","before_layer":1,"kind":"insert"}]}`, "letters, digits"},
 		"no such spool":   {`{"format":"dogear-plan/1","filaments":{"red":{}},"ears":[{"before_layer":1,"kind":"colour","filament":"blue"}]}`, "blue"},
 		"flat bed":        {`{"format":"dogear-plan/1","printer":{"bed":[9,0,0,9]},"ears":[]}`, "no size"},
 		"landing":         {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","land":"moon"}]}`, "moon"},

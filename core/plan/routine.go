@@ -56,13 +56,19 @@ func (r Routine) Check() error {
 			s.Flow != 0 && !within(s.Flow, 0.01, 1) || !within(s.HZ, 0, 20000) || !within(s.MS, 0, 60000) || s.Speed > 1000 {
 			return fmt.Errorf("step %d (%s): a number is out of range", i+1, s.Do)
 		}
-		if s.Celsius < 0 || s.Celsius > 500 {
+		if !within(s.Celsius, 0, 600) {
 			return fmt.Errorf("step %d (%s): %g °C is out of range", i+1, s.Do, s.Celsius)
 		}
-		for _, l := range append(s.Lines, s.Text) {
-			if len(l) > maxLine {
-				return fmt.Errorf("step %d (%s): a line is longer than %d characters", i+1, s.Do, maxLine)
+		for name, v := range map[string]*float64{"x": s.X, "y": s.Y} {
+			if v != nil && !within(*v, -farthest, farthest) {
+				return fmt.Errorf("step %d (%s): %s %g mm is out of range; say %d to %d", i+1, s.Do, name, *v, -farthest, farthest)
 			}
+		}
+		if s.Percent != nil && !within(*s.Percent, 0, 500) {
+			return fmt.Errorf("step %d (%s): %g %% is out of range", i+1, s.Do, *s.Percent)
+		}
+		if err := checkLines("a line", append([]string{s.Text}, s.Lines...)...); err != nil {
+			return fmt.Errorf("step %d (%s): %w", i+1, s.Do, err)
 		}
 	}
 	return nil

@@ -1,13 +1,13 @@
 package proof
 
 import (
+	"bufio"
 	"bytes"
-	"errors"
 	"hash/maphash"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
-	"sync"
 
 	"dogear/core/gcode"
 )
@@ -31,108 +31,228 @@ type Aligned struct {
 	Inserted  int64
 	Removed   int64
 	Rewritten []Rewritten
-	Blocks    [][2]int64 // runs of lines of the edited file that are not the original's
+	Blocks    [][2]int64 // runs of lines of the edited file that are not the original's; the first thousand
 }
 
 // mostRewritten bounds how many rewritten lines are listed.
 const mostRewritten = 500
 
-// lined is a file as one number a line, and where each line begins.
-type lined struct {
-	src  Source
-	sums []uint64
-	offs []int64
-}
-
-func newLined(src Source, seed maphash.Seed) (*lined, error) {
-	l := &lined{src: src}
-	buf := make([]byte, 1<<20)
-	var h maphash.Hash
-	h.SetSeed(seed)
-	off, start := int64(0), int64(0)
-	open := false
+// Align finds what was inserted, removed and rewritten.
+func Align(original, edited Source) (*Aligned, error) {
+	a := newAligner(original, edited)
 	for {
-		n, err := src.ReadAt(buf, off)
-		part := buf[:n]
-		for len(part) > 0 {
-			i := bytes.IndexByte(part, '\n')
-			if i < 0 {
-				h.Write(bytes.TrimSuffix(part, []byte("\r")))
-				off += int64(len(part))
-				open = true
-				break
-			}
-			h.Write(bytes.TrimSuffix(part[:i], []byte("\r")))
-			l.sums, l.offs = append(l.sums, h.Sum64()), append(l.offs, start)
-			h.Reset()
-			off += int64(i + 1)
-			start, open = off, false
-			part = part[i+1:]
-		}
-		if err == io.EOF || n == 0 {
-			if open {
-				l.sums, l.offs = append(l.sums, h.Sum64()), append(l.offs, start)
-			}
-			return l, nil
-		}
-		if err != nil {
-			return nil, err
+		if _, more, err := a.next(); err != nil || !more {
+			return &a.out, err
 		}
 	}
 }
 
-// text returns a line, without its end.
-func (l *lined) text(i int) string {
-	end := l.src.Size()
-	if i+1 < len(l.offs) {
-		end = l.offs[i+1]
+// queue is a file as one number a line, of which some lines ahead are held.
+type queue struct {
+	src  Source
+	r    *bufio.Reader
+	h    maphash.Hash
+	sums []uint64
+	ends []int64 // where each line that is held ends
+	off  int64   // where the first one begins
+	line int64   // and which it is
+	read int64
+	done bool
+}
+
+func newQueue(src Source, seed maphash.Seed) *queue {
+	q := &queue{src: src, r: bufio.NewReaderSize(io.NewSectionReader(src, 0, src.Size()), 1<<20), line: 1}
+	q.h.SetSeed(seed)
+	return q
+}
+
+// hold makes sure that n lines are held, as far as there are so many. A line
+// counts without its end, its number and its checksum.
+func (q *queue) hold(n int) error {
+	for len(q.sums) < n && !q.done {
+		q.h.Reset()
+		size := 0
+		for {
+			part, err := q.r.ReadSlice('\n')
+			if size == 0 && err != bufio.ErrBufferFull {
+				q.h.Write(unnumbered(bytes.TrimRight(part, "\r\n")))
+			} else {
+				q.h.Write(part)
+			}
+			size += len(part)
+			if err == bufio.ErrBufferFull {
+				continue
+			}
+			if err == io.EOF {
+				q.done = true
+			} else if err != nil {
+				return err
+			}
+			break
+		}
+		if size > 0 {
+			q.read += int64(size)
+			q.sums, q.ends = append(q.sums, q.h.Sum64()), append(q.ends, q.read)
+		}
 	}
-	b := make([]byte, min(end-l.offs[i], 400))
-	n, _ := l.src.ReadAt(b, l.offs[i])
+	return nil
+}
+
+// unnumbered is a line without the number in front of it and the checksum behind.
+func unnumbered(s []byte) []byte {
+	if len(s) < 2 || s[0] != 'N' && s[0] != 'n' || s[1]-'0' > 9 {
+		return s
+	}
+	i := 1
+	for i < len(s) && s[i]-'0' <= 9 {
+		i++
+	}
+	s = bytes.TrimLeft(s[i:], " \t")
+	if k := bytes.LastIndexByte(s, '*'); k >= 0 && !bytes.ContainsAny(s[k:], ";") {
+		s = bytes.TrimRight(s[:k], " \t")
+	}
+	return s
+}
+
+// drop lets go of n lines.
+func (q *queue) drop(n int) {
+	if n > 0 {
+		q.off = q.ends[n-1]
+	}
+	q.line += int64(n)
+	q.sums, q.ends = q.sums[n:], q.ends[n:]
+	if len(q.sums) == 0 { // begin anew, so that the room is used again
+		q.sums, q.ends = q.sums[:0:0], q.ends[:0:0]
+	}
+}
+
+// text returns a held line, without its end.
+func (q *queue) text(i int) string {
+	from := q.off
+	if i > 0 {
+		from = q.ends[i-1]
+	}
+	b := make([]byte, min(q.ends[i]-from, 400))
+	n, _ := q.src.ReadAt(b, from)
 	return strings.TrimRight(string(b[:n]), "\r\n")
 }
 
-// Align finds what was inserted, removed and rewritten. Lines that stayed are
-// followed one by one; where the files part, the nearest place is looked for
-// where three lines agree again.
-func Align(original, edited Source) (*Aligned, error) {
+// aligner follows two files line by line. Where they part, the nearest place is
+// looked for where three lines agree again.
+type aligner struct {
+	a, b *queue
+	out  Aligned
+	todo [][2]int // pieces of a place that was found: lines cut and put, then one that both have
+}
+
+func newAligner(original, edited Source) *aligner {
 	seed := maphash.MakeSeed()
-	var a, b *lined
-	var errA, errB error
-	var side sync.WaitGroup
-	side.Go(func() { a, errA = newLined(original, seed) })
-	b, errB = newLined(edited, seed)
-	side.Wait()
-	if err := errors.Join(errA, errB); err != nil {
-		return nil, err
-	}
-	out := &Aligned{}
-	i, j := 0, 0
-	for i < len(a.sums) || j < len(b.sums) {
-		if i < len(a.sums) && j < len(b.sums) && a.sums[i] == b.sums[j] {
-			i++
-			j++
+	return &aligner{a: newQueue(original, seed), b: newQueue(edited, seed)}
+}
+
+// held is how many lines are looked at ahead at the least.
+const held = 4096
+
+// next returns the next place where the files part; false at the end.
+func (l *aligner) next() (Change, bool, error) {
+	a, b := l.a, l.b
+	for {
+		if n := len(l.todo); n > 0 {
+			d := l.todo[0]
+			if l.todo = l.todo[1:]; d == [2]int{} {
+				a.drop(1)
+				b.drop(1)
+				continue
+			}
+			return l.change(d[0], d[1]), true, nil
+		}
+		if err := a.hold(held); err != nil {
+			return Change{}, false, err
+		}
+		if err := b.hold(held); err != nil {
+			return Change{}, false, err
+		}
+		n := 0
+		for n < len(a.sums) && n < len(b.sums) && a.sums[n] == b.sums[n] {
+			n++
+		}
+		a.drop(n)
+		b.drop(n)
+		if len(a.sums) == 0 && len(b.sums) == 0 {
+			if a.done && b.done {
+				return Change{}, false, nil
+			}
 			continue
 		}
-		di, dj := resync(a.sums[i:], b.sums[j:])
-		out.part(a, b, i, j, di, dj)
-		i, j = i+di, j+dj
+		if n > 0 && (len(a.sums) == 0 && !a.done || len(b.sums) == 0 && !b.done) {
+			continue
+		}
+		di, dj, err := l.resync()
+		if err != nil {
+			return Change{}, false, err
+		}
+		l.part(di, dj)
+		l.split(di, dj)
 	}
-	return out, nil
+}
+
+// change lets go of lines that were cut and put in.
+func (l *aligner) change(di, dj int) Change {
+	c := Change{Offset: l.a.off}
+	from := l.b.off
+	l.a.drop(di)
+	l.b.drop(dj)
+	c.Cut = l.a.off - c.Offset
+	if l.b.off > from {
+		c.Put = io.NewSectionReader(l.b.src, from, l.b.off-from)
+	}
+	return c
+}
+
+// split looks for single lines that both have within a place where the files part:
+// two insertions may stand so near that only few lines agree between.
+func (l *aligner) split(di, dj int) {
+	if di == 0 || di > 64 || dj > 1<<16 {
+		l.todo = append(l.todo, [2]int{di, dj})
+		return
+	}
+	a, b := l.a.sums[:di], l.b.sums[:dj]
+	from, next := 0, 0
+	for k := range a {
+		n := slices.Index(b[next:], a[k])
+		if n < 0 {
+			continue
+		}
+		if k > from || n > 0 {
+			l.todo = append(l.todo, [2]int{k - from, n})
+		}
+		l.todo = append(l.todo, [2]int{})
+		from, next = k+1, next+n+1
+	}
+	if from < di || next < dj {
+		l.todo = append(l.todo, [2]int{di - from, dj - next})
+	}
 }
 
 // together is how many lines in a row must agree for two files to be together
 // again; near the end of a file fewer do.
 const together = 3
 
-// widest is how far the edited file is looked through for an insertion, lines.
-const widest = 1 << 17
+// widest is how far both files are looked through for the place, lines.
+const widest = 1 << 19
 
 // resync returns how many lines to leave out of each so that both go on with the
 // same. It widens its search until something is found.
-func resync(a, b []uint64) (di, dj int) {
+func (l *aligner) resync() (di, dj int, err error) {
 	for r := 16; ; r *= 4 {
-		wa, wb := min(r, len(a)), min(r, widest, len(b))
+		if err = l.a.hold(min(r, widest) + together); err != nil {
+			return
+		}
+		if err = l.b.hold(min(r, widest) + together); err != nil {
+			return
+		}
+		a, b := l.a.sums, l.b.sums
+		wa, wb := min(r, len(a), widest), min(r, len(b), widest)
 		at := make(map[uint64]int, wb)
 		for k := wb - 1; k >= 0; k-- {
 			at[key(b, k)] = k
@@ -147,10 +267,10 @@ func resync(a, b []uint64) (di, dj int) {
 			}
 		}
 		if best >= 0 {
-			return di, dj
+			return di, dj, nil
 		}
-		if wa == len(a) && (wb == len(b) || wb == widest) {
-			return len(a), len(b)
+		if (wa == len(a) || wa == widest) && (wb == len(b) || wb == widest) && (l.a.done || len(a) > widest) && (l.b.done || len(b) > widest) {
+			return wa, wb, nil
 		}
 	}
 }
@@ -168,16 +288,17 @@ func key(s []uint64, k int) uint64 {
 
 // part books a place where the files part: lines that pair up by their word are
 // rewritten, the rest is removed or inserted.
-func (r *Aligned) part(a, b *lined, i, j, di, dj int) {
-	if dj > 0 {
-		r.Blocks = append(r.Blocks, [2]int64{int64(j + 1), int64(j + dj)})
+func (l *aligner) part(di, dj int) {
+	r, a, b := &l.out, l.a, l.b
+	if dj > 0 && len(r.Blocks) < 1000 {
+		r.Blocks = append(r.Blocks, [2]int64{b.line, b.line + int64(dj) - 1})
 	}
 	inserted, removed := int64(dj), int64(di)
 	if di > 0 && di <= 64 && dj <= 4096 {
-		next := j
-		for k := i; k < i+di && len(r.Rewritten) < mostRewritten; k++ {
+		next := 0
+		for k := 0; k < di && len(r.Rewritten) < mostRewritten; k++ {
 			// Two insertions may stand so near that less than that agrees between.
-			if n := slices.Index(b.sums[next:j+dj], a.sums[k]); n >= 0 {
+			if n := slices.Index(b.sums[next:dj], a.sums[k]); n >= 0 {
 				next += n + 1
 				inserted--
 				removed--
@@ -188,9 +309,9 @@ func (r *Aligned) part(a, b *lined, i, j, di, dj int) {
 			if w == "" {
 				continue
 			}
-			for n := next; n < j+dj; n++ {
+			for n := next; n < dj; n++ {
 				if now := b.text(n); wordOf(now) == w {
-					r.Rewritten = append(r.Rewritten, Rewritten{int64(k + 1), was, now, "the same command with other numbers"})
+					r.Rewritten = append(r.Rewritten, Rewritten{a.line + int64(k), was, now, "the same command with other numbers"})
 					next = n + 1
 					inserted--
 					removed--
@@ -213,3 +334,5 @@ func wordOf(line string) string {
 	}
 	return c.Word()
 }
+
+func itoa(n int) string { return strconv.Itoa(n) }

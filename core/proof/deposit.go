@@ -10,6 +10,7 @@ package proof
 import (
 	"context"
 	"io"
+	"math"
 	"slices"
 
 	"dogear/core/gcode"
@@ -35,7 +36,7 @@ type Difference struct {
 	Code  string // of the finding that it makes
 }
 
-type walker struct {
+type strand struct {
 	lines *gcode.Scanner
 	m     gcode.Machine
 	c     gcode.Command
@@ -46,13 +47,13 @@ type walker struct {
 	other []Otherwise // those that have not ended
 	box   [4]gcode.Nano
 	aux   *gcode.Aux // as it was when all of it was last found to be the same
-	// of the first walker: nozzle, or nozzle or bed, are at another temperature
+	// of the first strand: nozzle, or nozzle or bed, are at another temperature
 	hotter, heats bool
 	spot          gcode.Nano // pushed out over the part, on the spot, since the last laying move
 }
 
 // next runs to the next laying move; false at the end.
-func (w *walker) next() (bool, error) {
+func (w *strand) next() (bool, error) {
 	w.spot = 0
 	for w.lines.Scan(&w.c) {
 		w.line++
@@ -78,7 +79,7 @@ func (w *walker) next() (bool, error) {
 
 // skip runs to behind a line. It returns the line, if there is one, that lays
 // something over the part.
-func (w *walker) skip(until int64) (laid int64, err error) {
+func (w *strand) skip(until int64) (laid int64, err error) {
 	for w.line < until && w.lines.Scan(&w.c) {
 		w.line++
 		if w.c.Letter == 0 {
@@ -101,7 +102,7 @@ func moved(p, shift [3]gcode.Nano) [3]gcode.Nano {
 }
 
 // leftOut reports whether the present line is one that is left out on purpose.
-func (w *walker) leftOut() bool {
+func (w *strand) leftOut() bool {
 	for _, m := range w.muted {
 		if w.line >= m[0] && w.line <= m[1] {
 			return true
@@ -111,7 +112,7 @@ func (w *walker) leftOut() bool {
 }
 
 // otherwise says what is laid otherwise on purpose on the present line.
-func (w *walker) otherwise() Otherwise {
+func (w *strand) otherwise() Otherwise {
 	var o Otherwise
 	over := 0
 	for i := range w.other {
@@ -161,7 +162,7 @@ func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
 // difference: a new filament may want its own.
 func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verdict, error) {
 	var v Verdict
-	var w [2]walker
+	var w [2]strand
 	for i, r := range []io.Reader{original, edited} {
 		w[i].lines = gcode.NewScanner(r)
 		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
@@ -247,14 +248,14 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 }
 
 // differ says how two laying moves differ; "" when they do not.
-func differ(x, y *walker, opt *Options, on Otherwise) (what, code string) {
+func differ(x, y *strand, opt *Options, on Otherwise) (what, code string) {
 	shift := opt.Shift
 	switch {
 	case x.m.Tool != y.m.Tool:
 		return "another tool lays it", "mode-not-restored"
 	case x.a.From != moved(y.a.From, shift):
 		return "the path begins somewhere else", "position-not-restored"
-	case x.m.Pos != moved(y.m.Pos, shift) || x.a.Arc.Turn != y.a.Arc.Turn || x.a.Arc.Turn != 0 && shift == [3]gcode.Nano{} && x.a.Arc != y.a.Arc:
+	case x.m.Pos != moved(y.m.Pos, shift) || bent(&x.a.Arc, &y.a.Arc, shift):
 		return "the path goes somewhere else", "position-not-restored"
 	case x.spot != y.spot:
 		return "filament is pushed out over the part", "filament-jump"
@@ -289,23 +290,31 @@ func differ(x, y *walker, opt *Options, on Otherwise) (what, code string) {
 	return "", ""
 }
 
+// bent reports whether two ways lie on other circles. Centres are worked out from
+// places that an offset may have shifted, so that the last digits may differ.
+func bent(a, b *gcode.Arc, shift [3]gcode.Nano) bool {
+	const eps = 1e-6
+	off := func(p, q float64) bool { return math.Abs(p-q) > eps }
+	return off(a.Turn, b.Turn) || a.Turn != 0 && (off(a.CX, b.CX-shift[0].Millimetres()) || off(a.CY, b.CY-shift[1].Millimetres()) || off(a.R0, b.R0))
+}
+
 // soft are the codes of differences that leave the place of what is laid alone.
 var soft = map[string]bool{"feed-not-restored": true, "fan-not-restored": true, "mode-not-restored": true, "cold-extrusion": true}
 
 // state notes the first difference of a kind.
-func (v *Verdict) state(x, y *walker, what, code string) {
+func (v *Verdict) state(x, y *strand, what, code string) {
 	for i := range v.States {
 		if v.States[i].Code == code {
 			return
 		}
 	}
-	text := func(w *walker) string { t := w.lines.Text(); return string(t[:min(len(t), 200)]) }
+	text := func(w *strand) string { t := w.lines.Text(); return string(t[:min(len(t), 200)]) }
 	v.States = append(v.States, Difference{Lines: [2]int64{x.line, y.line}, Texts: [2]string{text(x), text(y)}, What: what, Code: code})
 }
 
 // sameSettings compares the lasting settings; factors of speed and flow are let
 // pass on request.
-func sameSettings(x, y *walker, speed, flow bool) bool {
+func sameSettings(x, y *strand, speed, flow bool) bool {
 	a, b := x.m.Settings(), y.m.Settings()
 	if slices.Equal(a, b) {
 		return true

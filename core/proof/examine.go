@@ -18,349 +18,475 @@ import (
 type Stop struct {
 	Line   int64   `json:"line"`
 	Word   string  `json:"word"`
-	Before int     `json:"before_layer"` // the layer that is laid next, or goes on; 0 behind the last
+	Before *int    `json:"before_layer"`           // the layer that is laid next; 0 behind the last, nil inside one
+	Inside int     `json:"inside_layer,omitempty"` // the layer that goes on behind it
 	Z      float64 `json:"z"`
 	Lift   float64 `json:"lift"` // above the highest plastic
 	X      float64 `json:"x"`
 	Y      float64 `json:"y"`
+
+	next int64 // line of the original behind it
+	put  bool
 }
 
 // Examined is what a file does, apart from what another one does.
 type Examined struct {
 	Stops    []Stop
 	Findings []layer.Finding
-	words    []word // that are not known here
-}
-
-type word struct {
-	line int64
-	text string
 }
 
 // Limits of what is let pass.
 const (
 	dragTolerance = 0.05 // mm that a nozzle may lie beside what it touches
 	pullSlack     = 15.0 // mm drawn back over the part, beyond what firmware needs
-	blob          = 3.0  // mm pushed out on the spot over the part
+	blob          = 0.05 // mm pushed out on the spot over the part that nobody sees
 	rich          = 8.0  // times the usual filament a mm
-	hottest       = 330  // °C that a nozzle can reach
+	hottest       = 300  // °C that a nozzle may have, where the Kit says nothing else
 	hottestBed    = 140
 	coldest       = 35 // °C down to which something cools in a warm room
 	mostOfOne     = 20 // findings of one code that are listed
+	waitClear     = 2  // mm above the part at which the head may wait
+	shortWait     = 2  // s that it may wait on the part
+	longWait      = 3600
 )
 
-// Examine runs a file and looks for what could go wrong at the machine. pr may
-// be nil; the bed is then one on which the print fits. put are runs of lines that
-// were put in: there the head is expected to keep clear of the part.
-func Examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer, put [][2]int64) (*Examined, error) {
-	return examine(ctx, src, ix, pr, put, nil)
-}
+// cold is the temperature under which no filament is pushed, millionths of a
+// degree (no firmware extrudes below it unless told to).
+const cold = 170_000_000
 
-func examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer, put [][2]int64, in []standing) (*Examined, error) {
-	x := &examiner{standing: in, nozzle: insert.NozzleOf(pr), ix: ix, put: put, out: &Examined{}, h: raster.NewHeights(ix.Box), counts: map[string]int{}, pr: pr}
-	x.limits()
-	lines := int64(0)
-	err := ix.Walk(src, 0, ix.Lines+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-		if lines++; lines%65536 == 0 && ctx.Err() != nil {
-			return false
-		}
-		x.line(line, text, c, a, m)
-		return true
-	})
-	if err == nil {
-		err = ctx.Err()
-	}
-	if err != nil {
+// Examine runs a file and looks for what could go wrong at the machine. pr may
+// be nil; the bed is then one on which the print fits.
+func Examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer) (*Examined, error) {
+	x := newExaminer(ix, pr, nil)
+	x.absolute = true
+	w := newWalker(ctx, src, ix, x)
+	w.next = func() (Change, bool, error) { return Change{}, false, nil }
+	if err := w.walk(); err != nil {
 		return nil, err
 	}
-	x.brushed()
-	x.flush(0)
-	for _, f := range ix.Findings { // what reading it has found, where it can go wrong at the machine
-		if slices.Contains([]string{"rubbish-at-end", "cut-short", "no-heights", "checksum", "bad-number"}, f.Code) {
-			x.out.Findings = append(x.out.Findings, f)
-		}
-	}
-	slices.SortStableFunc(x.out.Findings, func(a, b layer.Finding) int { return int(a.Line - b.Line) })
-	return x.out, nil
+	x.end()
+	return &Examined{Stops: w.r.Stops, Findings: w.r.Findings}, nil
 }
 
+// examiner runs the edited file against a height map of what has been printed.
+// The map is drawn only when something is asked of it.
 type examiner struct {
-	ix     *layer.Index
-	out    *Examined
-	h      *raster.Heights
-	pr     *plan.Printer
-	bed    [4]float64
-	top    float64
-	counts map[string]int
+	w        *walker
+	box      [4]gcode.Nano
+	pr       *plan.Printer
+	limits   [4]float64 // of the bed, or of what the file itself reaches
+	known    bool       // the bed is known
+	top      float64
+	counts   map[string]int
+	absolute bool // the file is examined as it is
+	progress func(line int64)
+
+	bed []piece // what has been laid
+	h   *raster.Heights
 
 	lays    int64
 	usual   float64       // filament a mm, running
 	waiting []Stop        // stops behind the last laying move
 	last    [3]gcode.Nano // where the last laying move ended
-	moved   bool          // the head was away since
-	bond    bool
-	put     [][2]int64 // those that are still to come
+	stated  bool          // some line has said how hot the nozzle is
+
+	homed  [2]uint8 // axes whose place was found, of the original and of the edited file
+	macro  bool     // a word that may have found it was carried out
+	early  []int64  // lines put in that move a head nobody has homed
+	off    int64    // line put in that let go of the motors
+	silent bool     // the original let go of them
+	lifted []string // settings by which a joint lifts everything
+	kept   bool     // the motors were held: the place is known without homing
+	looks  bool     // a cold nozzle stops where one is to look at it
+
+	own map[string]bool // words not known here that the original uses
 
 	standing []standing
 	nozzle   insert.Nozzle
+
+	lowest [2]gcode.Nano // over the part, and anywhere, since the height is known
+	homes  bool          // Z is homed
 }
 
-// limits works out what the head can reach. Where the printer is not known, it
-// can reach what the print reaches, and a little more.
-func (x *examiner) limits() {
-	b := x.ix.Box
-	if x.pr != nil {
-		x.bed, x.top = x.pr.Bed, x.pr.Top
+func newExaminer(ix *layer.Index, pr *plan.Printer, in []standing) *examiner {
+	x := &examiner{box: ix.Box, pr: pr, standing: in, nozzle: insert.NozzleOf(pr), counts: map[string]int{}}
+	x.lowest = [2]gcode.Nano{math.MaxInt64, math.MaxInt64}
+	x.reachOf(ix)
+	return x
+}
+
+// reachOf works out where the head may go: over the bed, when it is known and
+// the print fits onto it, else where the file itself goes.
+func (x *examiner) reachOf(ix *layer.Index) {
+	b := Millimetres(ix.Box)
+	x.top = math.Max(plan.Generic().Top, ix.Height().Millimetres()+80)
+	if p := x.pr; p != nil && !p.Assumed {
+		x.limits, x.top = p.Bed, p.Top
+		x.known = b[0] >= p.Bed[0] && b[1] >= p.Bed[1] && b[2] <= p.Bed[2] && b[3] <= p.Bed[3]
+		if x.known {
+			return
+		}
+	}
+	if bed, ok := ix.NamedBed(); ok {
+		x.limits, x.known = bed, true
 		return
 	}
-	g := plan.Generic()
-	x.bed, x.top = g.Bed, math.Max(g.Top, x.ix.Height().Millimetres()+80)
-	if lo := math.Min(b[0].Millimetres(), b[1].Millimetres()); lo < -2 {
-		h := math.Max(150, math.Max(-lo, math.Max(b[2].Millimetres(), b[3].Millimetres()))+30)
-		x.bed = [4]float64{-h, -h, h, h}
+	x.limits = ix.ReachOf()
+}
+
+// Millimetres turns a box into mm.
+func Millimetres(b [4]gcode.Nano) (out [4]float64) {
+	for k := range b {
+		out[k] = b[k].Millimetres()
 	}
-	x.bed[2] = math.Max(x.bed[2], b[2].Millimetres()+60)
-	x.bed[3] = math.Max(x.bed[3], b[3].Millimetres()+60)
-	x.bed[0], x.bed[1] = x.bed[0]-30, x.bed[1]-30 // prime lines and parking places lie beside the bed
-	x.bed[2], x.bed[3] = x.bed[2]+30, x.bed[3]+30
+	return out
 }
 
 func (x *examiner) find(level, code string, line int64, format string, args ...any) {
 	if x.counts[code]++; x.counts[code] > mostOfOne {
 		return
 	}
-	x.out.Findings = append(x.out.Findings, layer.Finding{Level: level, Code: code, Line: line, Message: fmt.Sprintf(format, args...)})
+	f := layer.Finding{Level: level, Code: code, Line: max(line, 1), Message: fmt.Sprintf(format, args...),
+		Ear: x.w.marks.inside, Original: max(x.w.oLine, 1)}
+	for _, o := range x.w.r.Findings[max(0, len(x.w.r.Findings)-40):] {
+		if o.Code == f.Code && o.Line == f.Line {
+			return // said already
+		}
+	}
+	x.w.r.Findings = append(x.w.r.Findings, f)
 }
 
-func (x *examiner) line(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) {
+// counted is how many findings there are so far.
+func (x *examiner) counted() int {
+	n := 0
+	for _, k := range x.counts {
+		n += k
+	}
+	return n
+}
+
+// lifts reports whether a setting is one by which a joint lifts everything.
+func (x *examiner) lifts(word string) bool {
+	return slices.ContainsFunc(x.lifted, func(l string) bool { return strings.HasPrefix(l, word) })
+}
+
+// every reports whether each line must be looked at by itself.
+func (x *examiner) every() bool {
+	if x.absolute || x.h != nil || x.w.jump.Shift[2] != x.w.jump.Tip {
+		return true
+	}
+	for i := range x.standing {
+		s := &x.standing[i]
+		if s.from > 0 && x.w.m.Pos[2].Millimetres() <= s.watch.Top()+1 {
+			return true
+		}
+	}
+	return false
+}
+
+// layerAt is the layer that a line of the original belongs to.
+func (x *examiner) layerAt() int { return max(x.w.ix.At(x.w.oLine), 1) }
+
+// copied looks at a line that both files have. b is what the original does there;
+// nil where both stand alike.
+func (x *examiner) copied(c *gcode.Command, a, b *gcode.Act) {
+	w := x.w
 	switch a.Kind {
-	case gcode.Nothing:
-		if c.Letter == 0 && strings.HasPrefix(string(text[:min(len(text), 20)]), "; dogear bond ") {
-			x.bond = !strings.HasSuffix(strings.TrimRight(string(text), "\r\n"), " ends")
-		}
 	case gcode.Lay:
-		x.reach(line, m)
-		x.proud(line, a, m)
-		x.drag(line, a, m)
-		x.shape(line, m)
-		x.lay(line, a, m)
-	case gcode.Travel:
-		x.reach(line, m)
-		x.proud(line, a, m)
-		x.drag(line, a, m)
-		if a.MoveX || m.Pos != a.From {
-			x.moved = true
+		x.moved(c, a, b)
+		x.laid(a)
+	case gcode.Travel, gcode.Pull, gcode.Push:
+		x.moved(c, a, b)
+	case gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.SetAxis:
+		x.found(c, a, 0)
+		x.found(c, a, 1)
+		if x.absolute || b != nil {
+			x.home(w.mLine, c, a)
 		}
-	case gcode.Pull:
-		x.proud(line, a, m)
-		if a.DE < -gcode.FromMM(pullSlack) && x.lays > 0 && x.over(m) && m.Pos[2] < x.ix.Layers[0].Z+gcode.FromMM(x.h.Top)+gcode.MM {
-			x.find(layer.Grave, "filament-jump", line, "%s mm of filament are drawn back over the part at once. Is a G92 E missing before this line?", -a.DE)
-		}
-	case gcode.Push:
-		x.push(line, a, m)
-	case gcode.Home, gcode.Probe:
-		x.home(line, c, a, m)
 	case gcode.Motors:
-		if x.lays > 0 && line < x.ix.Layers[len(x.ix.Layers)-1].Last {
-			x.find(layer.Grave, "position-not-restored", line, "The motors are let go in the middle of the print; the printer does not know where it stands then.")
+		x.silent = true
+		if x.absolute && x.lays > 0 && w.oLine < w.ix.Layers[len(w.ix.Layers)-1].Last {
+			x.find(layer.Grave, "motors-off", w.mLine, "The motors are let go in the middle of the print; the printer does not know where it stands then.")
 		}
 	case gcode.Heat:
-		x.heat(line, c, a)
-	case gcode.Stop:
-		s := Stop{Line: line, Word: c.Word(), Z: m.Pos[2].Millimetres(), Lift: math.Round((m.Pos[2].Millimetres()-x.h.Top)*1e4)/1e4 + 0, X: m.Pos[0].Millimetres(), Y: m.Pos[1].Millimetres()}
-		x.waiting = append(x.waiting, s)
-		if x.lays > 0 && !plan.DoesItAll(strings.ToUpper(s.Word)) && s.Lift < 1 && x.h.Under(s.X, s.Y) > 0 {
-			x.find(layer.Care, "lift-too-low", line, "The head waits right on the part. Lift it and take it aside before the stop.")
+		x.stated = true
+		if x.absolute {
+			x.heat(w.mLine, c, a)
 		}
-	case gcode.Unknown, gcode.Macro:
-		if len(x.out.words) < 10000 {
-			x.out.words = append(x.out.words, word{line, c.Word()})
+	case gcode.Stop:
+		x.stop(c, false)
+	case gcode.Dwell:
+		if x.absolute && a.Dwell > longWait {
+			x.find(layer.Care, "long-wait", w.mLine, "The printer waits for %.1f hours.", a.Dwell/3600)
 		}
 	}
 }
 
-// lay books a laying move, and looks at how much it lays.
-func (x *examiner) lay(line int64, a *gcode.Act, m *gcode.Machine) {
-	prime := line >= x.ix.Prime.First && line <= x.ix.Prime.Last
-	mv := layer.Move{From: a.From, To: m.Pos, Line: line, Kind: gcode.Lay}
-	if a.Arc.Turn != 0 {
-		arc := a.Arc
-		mv.Arc = &arc
+// moved looks at a movement that both files have, where there is reason to.
+func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
+	w := x.w
+	x.depth(a)
+	if len(x.early) > 0 || x.homed[0] != x.homed[1] {
+		x.unhomed(a)
 	}
-	if l := mv.Length(); l > 0.05 && !x.bond {
-		r := a.Laid.Millimetres() / l
-		if x.lays > 40 && !prime && r > rich*x.usual && a.Laid > gcode.MM/2 {
-			x.find(layer.Grave, "filament-jump", line, "This move lays %s mm of filament, %.0f times as much as is usual here. Does the axis count from the start where the line counts in steps, or is a G92 E missing?", a.Laid, r/x.usual)
-		} else if !prime {
-			x.usual += (r - x.usual) / math.Min(float64(x.lays+1), 200)
+	if x.off > 0 && a.Kind == gcode.Lay {
+		x.find(layer.Grave, "motors-off", x.off, "The motors are let go in the middle of the print; the printer does not know where it stands then.")
+		x.off = 0
+	}
+	x.proud(w.mLine, a, &w.m)
+	switch {
+	case x.absolute:
+		x.reach(w.mLine, false)
+		x.drag(w.mLine, a, &w.m.State)
+		if a.Kind == gcode.Lay {
+			x.shape(w.mLine, &w.m.State)
+			x.much(w.mLine, a)
+			x.warm(w.mLine)
 		}
+		if a.Kind == gcode.Push {
+			x.push(w.mLine, a)
+		}
+		if a.Kind == gcode.Pull {
+			x.pull(w.mLine, a)
+		}
+	case b != nil:
+		if x.dragged(b, &w.o.State) == nil {
+			x.drag(w.mLine, a, &w.m.State)
+		}
+	case w.jump.Shift[2] != w.jump.Tip:
+		x.drag(w.mLine, a, &w.m.State)
 	}
-	if m.Nozzle() < 170e6 {
-		x.find(layer.Grave, "cold-extrusion", line, "Filament is laid while the nozzle is told to be at %s °C.", gcode.Nano(m.Nozzle()))
-	} else if !m.Hot() {
-		x.find(layer.Care, "cold-extrusion", line, "Filament is laid, but nothing has waited for the nozzle since it was cold.")
+}
+
+// put looks at a line that was put in.
+func (x *examiner) put(text []byte, c *gcode.Command, a *gcode.Act, before *gcode.State) {
+	w := x.w
+	line := w.mLine
+	switch a.Kind {
+	case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
+		x.depth(a)
+		x.reach(line, true)
+		if !w.marks.bond {
+			x.proud(line, a, &w.m)
+		}
+		x.drag(line, a, &w.m.State)
+		x.graze(line, a)
+		x.headed(line, a)
+		x.adrift(line, a)
+		switch a.Kind {
+		case gcode.Lay:
+			if w.marks.bond {
+				x.warm(line)
+			} else if x.crossesBox(a.From, w.m.Pos) {
+				x.much(line, a)
+				x.warm(line)
+				x.laid(a)
+			} else {
+				x.warm(line)
+			}
+		case gcode.Push:
+			x.push(line, a)
+		case gcode.Pull:
+			x.pull(line, a)
+		}
+	case gcode.Home, gcode.Probe:
+		x.home(line, c, a)
+		x.found(c, a, 1)
+	case gcode.SetAxis, gcode.Macro:
+		x.found(c, a, 1)
+	case gcode.Motors:
+		x.off = line
+	case gcode.Heat:
+		x.heat(line, c, a)
+		x.heatOnPart(line, c, a, before)
+		x.off0(line, c)
+		x.stated = true
+	case gcode.Dwell:
+		x.dwell(line, a)
+	case gcode.Stop:
+		x.stop(c, true)
 	}
-	if prime || x.bond { // a bond pass belongs to the stop
+	x.word(line, c, a)
+}
+
+// cut looks at a line that the edited file does not have.
+func (x *examiner) cut(c *gcode.Command, a *gcode.Act) {
+	switch a.Kind {
+	case gcode.Home, gcode.SetAxis, gcode.Probe, gcode.Macro, gcode.Unknown:
+		x.uses(c, a)
+		x.found(c, a, 0)
+	}
+}
+
+// laid books a laying move.
+func (x *examiner) laid(a *gcode.Act) {
+	w := x.w
+	if x.prime() {
 		return
 	}
-	x.flush(line)
+	x.flush()
 	x.lays++
-	x.h.Add(&mv)
-	x.last, x.moved = m.Pos, false
+	if x.h != nil {
+		mv := layer.Move{From: x.tip(a.From), To: x.tip(w.m.Pos), Kind: gcode.Lay}
+		if a.Arc.Turn != 0 {
+			arc := a.Arc
+			mv.Arc = &arc
+		}
+		x.h.Add(&mv)
+	}
+	x.last = w.m.Pos
+}
+
+// tip is where the nozzle's tip is: a longer nozzle hangs lower.
+func (x *examiner) tip(p [3]gcode.Nano) [3]gcode.Nano {
+	p[2] -= x.w.jump.Tip
+	return p
+}
+
+// prime reports whether the present line of the original primes beside the part.
+func (x *examiner) prime() bool {
+	p := x.w.ix.Prime
+	return x.w.oLine >= p.First && x.w.oLine <= p.Last && p.Last > 0 && x.lays == 0
+}
+
+// laidRun books a run of plain laying moves.
+func (x *examiner) laidRun(from [3]gcode.Nano, r *gcode.Run) {
+	if n := len(r.Ends); !x.prime() {
+		x.flush()
+		x.lays += int64(n)
+		x.last = x.w.m.Pos
+		z := x.w.m.Pos[2] - x.w.jump.Tip
+		x.low(z, true)
+	}
+}
+
+// flush books the stops that stand in front of a laying move.
+func (x *examiner) flush() {
+	for i := range x.waiting {
+		s := x.waiting[i]
+		n := x.layerAt()
+		l := &x.w.ix.Layers[n-1]
+		if s.next > l.First && s.next <= l.Last {
+			s.Inside = n
+		} else {
+			s.Before = &n
+		}
+		if i > 0 && x.lays > 0 && (x.absolute || s.put || x.waiting[i-1].put) {
+			x.find(layer.Note, "stop-already-there", s.Line, "The printer stops here (%s) although it has just stopped on line %d.", s.Word, x.waiting[i-1].Line)
+		}
+		x.w.r.Stops = append(x.w.r.Stops, s)
+	}
 	x.waiting = x.waiting[:0]
 }
 
-// flush books the stops that stand in front of a laying move; 0 behind the last.
-func (x *examiner) flush(line int64) {
-	for i := range x.waiting {
-		s := x.waiting[i]
-		if line > 0 {
-			s.Before = max(x.ix.At(line), 1)
+// end books what is left, and what the reading of the file has found.
+func (x *examiner) end() {
+	zero := 0
+	for _, s := range x.waiting {
+		s.Before = &zero
+		x.w.r.Stops = append(x.w.r.Stops, s)
+	}
+	x.waiting = nil
+	x.brushed()
+	// What the original uses itself, be it further down, the printer knows.
+	x.w.r.Findings = slices.DeleteFunc(x.w.r.Findings, func(f layer.Finding) bool {
+		word, _, _ := strings.Cut(f.Message, " ")
+		return f.Code == "unknown-command" && x.own[strings.ToUpper(word)]
+	})
+	slices.SortStableFunc(x.w.r.Findings, func(a, b layer.Finding) int { return int(a.Line - b.Line) })
+}
+
+// uses notes a word of the original that is not known here.
+func (x *examiner) uses(c *gcode.Command, a *gcode.Act) {
+	if a.Kind != gcode.Unknown && a.Kind != gcode.Macro || len(x.own) > 10000 {
+		return
+	}
+	if x.own == nil {
+		x.own = map[string]bool{}
+	}
+	x.own[strings.ToUpper(c.Word())] = true
+}
+
+// stop books a stop.
+func (x *examiner) stop(c *gcode.Command, put bool) {
+	w := x.w
+	p := w.m.Pos
+	top := x.topOf()
+	s := Stop{Line: w.mLine, Word: c.Word(), Z: p[2].Millimetres(), X: p[0].Millimetres(), Y: p[1].Millimetres(), next: w.oLine, put: put,
+		Lift: math.Round((p[2].Millimetres()-top)*1e4)/1e4 + 0}
+	if put {
+		s.next++
+	}
+	x.waiting = append(x.waiting, s)
+	if (put || x.absolute) && !x.looks && !plan.DoesItAll(strings.ToUpper(s.Word)) && x.onPart() {
+		level := layer.Grave
+		if !put {
+			level = layer.Care
 		}
-		if i > 0 && line > 0 && x.lays > 0 {
-			x.find(layer.Note, "stop-already-there", s.Line, "The printer stops here (%s) although it has just stopped on line %d.", s.Word, x.waiting[i-1].Line)
-		}
-		x.out.Stops = append(x.out.Stops, s)
+		x.find(level, "lift-too-low", s.Line, "The head waits here right on the part. Lift it by %d mm or more, or take it aside, before it stops.", waitClear)
 	}
 }
 
-// push looks at filament that is pushed out on the spot.
-func (x *examiner) push(line int64, a *gcode.Act, m *gcode.Machine) {
-	if a.Laid > 0 && m.Nozzle() < 170e6 {
-		x.find(layer.Grave, "cold-extrusion", line, "Filament is pushed while the nozzle is told to be at %s °C.", gcode.Nano(m.Nozzle()))
+// topOf is the highest plastic of the part, mm.
+func (x *examiner) topOf() float64 {
+	if x.h != nil {
+		return x.h.Top
 	}
-	if x.lays == 0 || a.Laid < gcode.FromMM(blob) || !x.over(m) {
-		return
+	if x.lays == 0 && !x.w.jump.Stands {
+		return 0
 	}
-	if m.Pos[2].Millimetres() > x.h.Top+1 {
-		x.find(layer.Care, "prime-on-part", line, "%s mm of filament are pushed out above the part and fall onto it. Go aside first.", a.Laid)
-		return
-	}
-	x.find(layer.Grave, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the part.", a.Laid)
+	return (x.w.m.Top - x.w.jump.Tip).Millimetres()
 }
 
-// over reports whether the head stands over the print's box.
-func (x *examiner) over(m *gcode.Machine) bool { return over(x.ix.Box, m.Pos) }
-
-func (x *examiner) home(line int64, c *gcode.Command, a *gcode.Act, m *gcode.Machine) {
-	if x.lays == 0 {
-		return
+// heights is the map of what is on the bed, drawn when it is first asked for.
+func (x *examiner) heights() *raster.Heights {
+	if x.h != nil {
+		return x.h
 	}
-	if line > x.ix.Layers[len(x.ix.Layers)-1].Last {
-		return // behind the last layer it is the end code's
-	}
-	given := func(l byte) bool { return c.Has(l) || c.Bare(l) }
-	onlyXY := a.Kind == gcode.Home && (given('X') || given('Y')) && !given('Z')
-	switch {
-	case !onlyXY:
-		x.find(layer.Grave, "homes-onto-part", line, "The printer would feel for the bed with the part on it.")
-	case a.From[2].Millimetres() < x.h.Top+0.2:
-		x.find(layer.Grave, "drag", line, "The sides are homed with the head at %s mm; the part is %.2f mm high.", a.From[2], x.h.Top)
-	}
-}
-
-func (x *examiner) heat(line int64, c *gcode.Command, a *gcode.Act) {
-	if !a.Wait {
-		return
-	}
-	bed := c.Code == 190
-	v, down := float64(c.Value('S'))/1e6, false
-	if !c.Has('S') {
-		v, down = float64(c.Value('R'))/1e6, true
-	}
-	high := float64(hottest)
-	what := "nozzle"
-	if bed {
-		high, what = hottestBed, "bed"
-	}
-	if v > high {
-		x.find(layer.Grave, "never-reached-temperature", line, "The printer waits for the %s to be at %g °C, which it can hardly reach; it would wait for ever.", what, v)
-	} else if down && v < coldest {
-		x.find(layer.Grave, "never-reached-temperature", line, "The printer waits for the %s to cool down to %g °C; in a warm room it would wait for ever.", what, v)
-	}
-}
-
-// reach looks whether the head can go where it is sent.
-func (x *examiner) reach(line int64, m *gcode.Machine) {
-	px, py, pz := m.Pos[0].Millimetres(), m.Pos[1].Millimetres(), m.Pos[2].Millimetres()
-	if m.Known&3 == 3 && (px < x.bed[0]-0.01 || px > x.bed[2]+0.01 || py < x.bed[1]-0.01 || py > x.bed[3]+0.01) {
-		x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed.", px, py)
-	}
-	if m.Known&gcode.KnowZ != 0 && pz > x.top+0.01 {
-		x.find(layer.Grave, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz, x.top)
-	}
-}
-
-// shape looks whether the side of the head, or the gantry, would hit what is
-// printed already. It matters where objects are printed one after another; only
-// a printer that says its shapes is looked at.
-func (x *examiner) shape(line int64, m *gcode.Machine) {
-	if x.pr == nil || x.ix.Kind != layer.Sequential || x.lays == 0 {
-		return
-	}
-	z := m.Pos[2].Millimetres()
-	px, py := m.Pos[0].Millimetres(), m.Pos[1].Millimetres()
-	if r, free := x.pr.Head[0], x.pr.Head[1]; r > 0 && x.h.Top > z+free {
-		if h, hx, hy := x.h.Highest(px, py, r, r); h > z+free {
-			x.find(layer.Grave, "drag", line, "The side of the head would hit what stands at X %.0f Y %.0f: it is %.1f mm high, and %.1f mm are free under the head here. Print that object last, or further away.", hx, hy, h, z+free)
+	x.h = raster.NewHeights(x.box)
+	for i := range x.bed {
+		p := &x.bed[i]
+		to := p.to
+		if i == len(x.bed)-1 && !x.looks {
+			to = x.w.oLine + 1
 		}
+		// What cannot be read again is not there; the walk itself will say so.
+		_ = p.ix.Walk(p.src, p.ix.At(p.from), to, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+			if line < p.from || a.Kind != gcode.Lay || line >= p.ix.Prime.First && line <= p.ix.Prime.Last && p.ix.Prime.Last > 0 {
+				return true
+			}
+			mv := layer.Move{From: a.From, To: m.Pos, Kind: gcode.Lay}
+			for k := range p.shift {
+				mv.From[k] += p.shift[k]
+				mv.To[k] += p.shift[k]
+			}
+			if a.Arc.Turn != 0 {
+				arc := a.Arc
+				mv.Arc = &arc
+			}
+			x.h.Add(&mv)
+			return true
+		})
 	}
-	if g := x.pr.Gantry; g > 0 && x.h.Top > z+g {
-		if h, hx, hy := x.h.Highest(px, py, 10000, math.Max(x.pr.Head[0], 5)); h > z+g {
-			x.find(layer.Grave, "drag", line, "The gantry would hit what stands at X %.0f Y %.0f: it is %.1f mm high, and %.1f mm are free under the gantry here.", hx, hy, h, z+g)
-		}
+	return x.h
+}
+
+// leave ends the piece that was laid, before a line of its file.
+func (x *examiner) leave(line int64) { x.bed[len(x.bed)-1].to = line }
+
+// enter begins another piece.
+func (x *examiner) enter(n *Jump) {
+	x.box = [4]gcode.Nano{min(x.box[0], n.Ix.Box[0]), min(x.box[1], n.Ix.Box[1]), max(x.box[2], n.Ix.Box[2]), max(x.box[3], n.Ix.Box[3])}
+	shift := x.w.jump.Shift
+	shift[2] -= x.w.jump.Tip
+	x.bed = append(x.bed, piece{n.Src, n.Ix, n.Line, n.Line, shift})
+	if n.Stands { // its start-up has found the place
+		x.lays, x.homed[0] = max(x.lays, 1), 7
 	}
 }
 
-// graze looks whether a way that was put in crosses the part at its very top.
-// The print's own travels may do so; with a stop between, the nozzle oozes and
-// catches.
-func (x *examiner) graze(line int64, a *gcode.Act, m *gcode.Machine, low float64) {
-	for len(x.put) > 0 && line > x.put[0][1] {
-		x.put = x.put[1:]
-	}
-	if len(x.put) == 0 || line < x.put[0][0] || a.Kind != gcode.Travel || !a.MoveX || x.lays == 0 || x.bond || low >= x.h.Top+0.1 || low < x.h.Top-dragTolerance {
-		return
-	}
-	from, to := a.From, m.Pos
-	l := math.Hypot((to[0] - from[0]).Millimetres(), (to[1] - from[1]).Millimetres())
-	over := 0.0
-	for d := 0.5; d < math.Min(l, 10000); d += 0.5 {
-		px, py := from[0].Millimetres()+(to[0]-from[0]).Millimetres()*d/l, from[1].Millimetres()+(to[1]-from[1]).Millimetres()*d/l
-		if x.h.Inside(px, py) > low-0.1 {
-			over += 0.5
-		}
-	}
-	if over >= 2 {
-		x.find(layer.Care, "drag", line, "The head crosses %.0f mm of the part at its very top, %.2f mm. Lift it before it goes aside, and come back from above.", over, low)
-	}
-}
-
-// drag looks whether the nozzle passes through what is printed.
-func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.Machine) {
-	low := min(a.From[2], m.Pos[2]).Millimetres()
-	x.graze(line, a, m, low)
-	if x.lays == 0 || low >= x.h.Top-dragTolerance || m.Known != 7 {
-		return
-	}
-	d := [3]float64{(m.Pos[0] - a.From[0]).Millimetres(), (m.Pos[1] - a.From[1]).Millimetres(), (m.Pos[2] - a.From[2]).Millimetres()}
-	if d[0] == 0 && d[1] == 0 && d[2] >= 0 {
-		return // straight up
-	}
-	n := int(math.Min(math.Hypot(d[0], d[1])/0.5, 20000)) + 1
-	from := 0
-	if d[0] == 0 && d[1] == 0 {
-		from = n // straight down: only where it ends
-	}
-	for k := from; k <= n; k++ {
-		t := float64(k) / float64(n)
-		px, py, pz := a.From[0].Millimetres()+d[0]*t, a.From[1].Millimetres()+d[1]*t, a.From[2].Millimetres()+d[2]*t
-		if a.Arc.Turn != 0 {
-			px, py = a.Arc.At(t)
-		}
-		if h := x.h.Inside(px, py); h > pz+dragTolerance {
-			x.find(layer.Grave, "drag", line, "The nozzle would run through the part at X %.1f Y %.1f: it passes at %.2f mm, the part is %.2f mm high there. Lift %.2f mm more, or go round.", px, py, pz, h, h-pz)
-			return
-		}
-	}
+// stand says what is on the bed before anything runs.
+func (x *examiner) stand(p piece, top gcode.Nano) {
+	x.bed = append([]piece{p}, x.bed...)
+	x.lays, x.w.m.Top = 1, top
 }

@@ -19,7 +19,8 @@ type standing struct {
 	watch *insert.Watch
 	said  [2]bool // that a way crosses it, that a line is laid into it
 	brush float64 // how far the nozzle's side comes into it, mm,
-	where int64   // first on this line
+	where int64   // first on this line,
+	layer int     // in this layer
 }
 
 // marked is an ear as a file that Dogear has written remembers it.
@@ -83,7 +84,7 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 func (x *examiner) brushed() {
 	for i := range x.standing {
 		if s := &x.standing[i]; s.brush > insert.Brushed && !s.said[1] {
-			x.find(layer.Care, "insert-proud", s.where, "%s", insert.Brush(s.id, s.brush, max(x.ix.At(s.where), 1)))
+			x.find(layer.Care, "insert-proud", s.where, "%s", insert.Brush(s.id, s.brush, max(s.layer, 1)))
 		}
 	}
 }
@@ -95,23 +96,24 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 	}
 	for i := range x.standing {
 		s := &x.standing[i]
-		if line <= s.from || min(a.From[2], m.Pos[2]).Millimetres() > s.watch.Top()+1 {
+		if s.from == 0 || line <= s.from || min(a.From[2], m.Pos[2]).Millimetres() > s.watch.Top()+1 {
 			continue
 		}
 		if a.Kind == gcode.Lay {
-			if s.said[1] || x.bond {
+			if s.said[1] || x.w.marks.bond {
 				continue
 			}
 			height := gcode.Nano(gcode.MM / 5)
-			if n := x.ix.At(line); n > 0 {
-				height = x.ix.Layers[n-1].Height
+			n := x.w.ix.At(x.w.oLine)
+			if n > 0 {
+				height = x.w.ix.Layers[n-1].Height
 			}
 			worst := 0.0
 			insert.Pieces(a.From, m.Pos, &a.Arc, func(p, q [3]gcode.Nano) {
 				worst = max(worst, s.watch.Hits(p, q, height))
 				if by := s.watch.Brushes(p, q, x.nozzle); by > s.brush {
 					if s.brush <= insert.Brushed {
-						s.where = line
+						s.where, s.layer = line, n
 					}
 					s.brush = by
 				}

@@ -1,14 +1,15 @@
 package proof
 
 import (
+	"bytes"
 	"context"
-	"errors"
-	"fmt"
 	"io"
 	"slices"
-	"sync"
+	"strings"
 
+	"dogear/core/edit"
 	"dogear/core/gcode"
+	"dogear/core/insert"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -22,11 +23,17 @@ type Report struct {
 	Same      bool            `json:"same_deposit"`
 	First     *First          `json:"first_difference"`
 	Moves     int64           `json:"equal_moves"`
+	Muted     int64           `json:"muted,omitempty"` // lines left out on purpose
 	Inserted  int64           `json:"inserted"`
 	Removed   int64           `json:"removed"`
 	Rewritten []Rewritten     `json:"rewritten"`
 	Stops     []Stop          `json:"stops"`
 	Findings  []layer.Finding `json:"findings"`
+	// How low the nozzle comes, over the part and anywhere, since its height is
+	// known; nil when nothing moves. Homes says that Z is homed.
+	LowestOver *gcode.Nano `json:"-"`
+	Lowest     *gcode.Nano `json:"-"`
+	Homes      bool        `json:"-"`
 }
 
 // First is where two files part, with both lines.
@@ -42,107 +49,212 @@ type Place struct {
 	Text string `json:"text"`
 }
 
+// Blocked reports whether the findings stop a file from being written.
+func (r *Report) Blocked() bool {
+	return slices.ContainsFunc(r.Findings, func(f layer.Finding) bool { return f.Level == layer.Grave })
+}
+
+// Work is an edited file that is to be examined, as edits of its original.
+type Work struct {
+	Src     layer.Source
+	Ix      *layer.Index // of the first file of Src
+	Edits   []edit.Edit  // sorted
+	Jumps   map[int64]*Jump
+	Printer *plan.Printer
+
+	Inserts map[string][]insert.Fit // what each ear puts into pockets
+	Lifts   []string                // lines by which the printer lifts everything at a joint
+	Kept    bool                    // the motors were held, so that the place is known
+	Warm    []float64               // °C that the filament in use at a jump asks for
+	Ease    bool                    // what follows a jump is laid more gently for a while
+	Changes []plan.Change           // that are in force where a jump lands
+	Top     gcode.Nano              // of what is on the bed before anything runs
+
+	Progress func(done float64)
+}
+
+// Check runs an edited file as it will be written, beside its original, and says
+// all that is wrong with it. Nothing is held in memory but the edits.
+func Check(ctx context.Context, k *Work) (*Report, error) {
+	var in []standing
+	for id, fits := range k.Inserts {
+		if len(fits) > 0 {
+			in = append(in, standing{id: id, watch: insert.NewWatch(fits)})
+		}
+	}
+	x := newExaminer(k.Ix, k.Printer, in)
+	x.lifted, x.kept = k.Lifts, k.Kept
+	if k.Progress != nil {
+		x.progress = func(line int64) { k.Progress(min(float64(line)/float64(max(k.Ix.Lines, 1)), 1)) }
+	}
+	w := newWalker(ctx, k.Src, k.Ix, x)
+	w.r.Same = true
+	for _, c := range k.Changes {
+		a := &active{began: true}
+		a.set(c)
+		w.marks.open[c.ID] = a
+	}
+	if k.Ease {
+		w.marks.open["ease"] = &active{Otherwise: Otherwise{Speed: true, Flow: true, Heat: true}, began: true}
+	}
+	w.marks.heats(k.Warm...)
+	i := 0
+	w.next = func() (Change, bool, error) {
+		if i == len(k.Edits) {
+			return Change{}, false, nil
+		}
+		e := &k.Edits[i]
+		i++
+		c := Change{Offset: e.Offset, Cut: e.Cut, Jump: k.Jumps[e.Offset+e.Cut]}
+		if e.Cut == 0 {
+			c.Jump = nil
+		}
+		if len(e.Text) > 0 {
+			c.Put = bytes.NewReader(e.Text)
+		}
+		return c, true, nil
+	}
+	for _, e := range k.Edits {
+		if j := k.Jumps[e.Offset+e.Cut]; j != nil && j.Stands && e.Cut > 0 {
+			x.bed = nil
+			x.stand(piece{j.Src, j.Ix, 1, j.Line, [3]gcode.Nano{}}, k.Top)
+			w.jump.Stands = true
+		}
+	}
+	return w.report()
+}
+
+// report walks and sums up.
+func (w *walker) report() (*Report, error) {
+	if err := w.walk(); err != nil {
+		return nil, err
+	}
+	w.cmp.end()
+	w.x.end()
+	w.r.LowestOver, w.r.Lowest = w.x.lowestOf()
+	w.r.Homes = w.x.homes
+	if w.r.Findings == nil {
+		w.r.Findings = []layer.Finding{}
+	}
+	return w.r, nil
+}
+
 // Prove compares an edited file with its original and examines it. Where both
 // are the same file, it is examined as it is.
 func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.Index, pr *plan.Printer) (*Report, error) {
-	al, err := Align(original, edited)
-	if err != nil {
-		return nil, err
-	}
-	// The two readings know nothing of one another.
-	var (
-		v    Verdict
-		errC error
-		side sync.WaitGroup
-	)
 	own, err := ours(edited, ixE)
 	if err != nil {
 		return nil, err
 	}
-	side.Go(func() {
-		v, errC = Compare(ctx, io.NewSectionReader(original, 0, original.Size()), io.NewSectionReader(edited, 0, edited.Size()), Options{Box: ixO.Box, Again: own.Again, Changed: own.Changed, Through: true})
-	})
 	in, fits, err := inserts(ctx, edited, ixE, own.ears)
-	var x *Examined
-	if err == nil {
-		x, err = examine(ctx, edited, ixE, pr, al.Blocks, in)
-	}
-	side.Wait()
-	if err = errors.Join(err, errC); err != nil {
+	if err != nil {
 		return nil, err
 	}
-	r := &Report{Format: Format, Inserted: al.Inserted, Removed: al.Removed, Rewritten: append([]Rewritten{}, al.Rewritten...), Stops: []Stop{}, Findings: []layer.Finding{}}
-	r.Same, r.Moves = v.Same, v.Moves
-	if d := v.First; d != nil {
-		r.First = &First{Place{d.Lines[0], trim(d.Texts[0])}, Place{d.Lines[1], trim(d.Texts[1])}, d.What}
+	x := newExaminer(ixO, pr, in)
+	w := newWalker(ctx, original, ixO, x)
+	w.r.Same = true
+	al := newAligner(original, edited)
+	parted := false
+	w.next = func() (Change, bool, error) {
+		c, more, err := al.next()
+		parted = parted || more
+		return c, more, err
 	}
-	for _, d := range v.States {
-		if d.Code == "temperature-not-restored" && own.warm {
-			continue // a filament of its own heat was put in, and says so
+	r, err := w.report()
+	if err != nil {
+		return nil, err
+	}
+	r.Inserted, r.Removed, r.Rewritten = al.out.Inserted-r.Muted, al.out.Removed-r.Muted, append(r.Rewritten, al.out.Rewritten...)
+	if !parted { // one file: what it does itself
+		one, err := Examine(ctx, original, ixO, pr)
+		if err != nil {
+			return nil, err
 		}
-		r.Findings = append(r.Findings, layer.Finding{Level: layer.Grave, Code: d.Code, Line: d.Lines[1], Message: fmt.Sprintf("From this line on %s than in the original (its line %d).", d.What, d.Lines[0])})
+		r.Findings, r.Stops = append(one.Findings, r.Findings...), one.Stops
 	}
-	r.Stops = append(r.Stops, x.Stops...)
-	itself := &Examined{}
-	if len(x.Findings)+len(x.words) > 0 && (al.Inserted+al.Removed > 0 || len(al.Rewritten) > 0) { // what the original does itself is not the edit's doing
-		if itself, err = Examine(ctx, original, ixO, pr, nil); err != nil {
+	r.texts(original, edited, ixO, ixE)
+	r.Findings = append(r.Findings, fits...)
+	r.inside(ixO, original)
+	r.reading(ixO, ixE, parted)
+	if parted {
+		if err := r.otherModel(original, edited, ixO, ixE); err != nil {
 			return nil, err
 		}
 	}
-	r.Findings = append(r.Findings, beyond(x.Findings, itself.Findings, al)...)
-	r.Findings = append(r.Findings, fits...)
-	r.inside(ixE, al, edited)
-	for _, w := range x.words {
-		if slices.ContainsFunc(al.Blocks, func(b [2]int64) bool { return w.line >= b[0] && w.line <= b[1] }) && !slices.ContainsFunc(itself.words, func(o word) bool { return o.text == w.text }) {
-			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "unknown-command", Line: w.line, Message: fmt.Sprintf("%s was put in and is not known here. Make sure that the printer knows it.", w.text)})
-		}
-	}
 	slices.SortStableFunc(r.Findings, func(a, b layer.Finding) int { return int(a.Line - b.Line) })
+	if r.Stops == nil {
+		r.Stops = []Stop{}
+	}
 	return r, nil
 }
 
-func trim(s string) string {
-	for len(s) > 0 && (s[len(s)-1] == '\n' || s[len(s)-1] == '\r') {
-		s = s[:len(s)-1]
-	}
-	return s
-}
-
-// beyond leaves out what the original does as well: a finding of the same code
-// for each that it has, unless it stands in lines that were put in.
-func beyond(edited, own []layer.Finding, al *Aligned) []layer.Finding {
-	have := map[string]int{}
-	for _, f := range own {
-		have[f.Code]++
-	}
-	var out []layer.Finding
-	for _, f := range edited {
-		in := slices.ContainsFunc(al.Blocks, func(b [2]int64) bool { return f.Line >= b[0] && f.Line <= b[1] })
-		if !in && have[f.Code] > 0 {
-			have[f.Code]--
+// reading adds what reading the edited file has found, where it can go wrong at
+// the machine and is not the original's own.
+func (r *Report) reading(ixO, ixE *layer.Index, parted bool) {
+	for _, f := range ixE.Findings {
+		if !slices.Contains([]string{"rubbish-at-end", "cut-short", "no-heights", "checksum", "bad-number"}, f.Code) {
 			continue
 		}
-		out = append(out, f)
+		if parted && slices.ContainsFunc(ixO.Findings, func(o layer.Finding) bool { return o.Code == f.Code }) {
+			continue
+		}
+		if parted && (f.Code == "cut-short" || f.Code == "rubbish-at-end") && f.Level == layer.Care {
+			f.Level = layer.Grave // the original is whole
+		}
+		r.Findings = append(r.Findings, f)
 	}
-	return out
+}
+
+// texts fills in the lines at which the files part.
+func (r *Report) texts(original, edited layer.Source, ixO, ixE *layer.Index) {
+	if r.First == nil {
+		return
+	}
+	text := func(src layer.Source, ix *layer.Index, line int64) string {
+		if line < 1 || line > ix.Lines {
+			return ""
+		}
+		off, err := ix.OffsetOf(src, line)
+		if err != nil {
+			return ""
+		}
+		b := make([]byte, 200)
+		n, err := src.ReadAt(b, off)
+		if err != nil && err != io.EOF {
+			return ""
+		}
+		s, _, _ := strings.Cut(string(b[:n]), "\n")
+		return strings.TrimRight(s, "\r")
+	}
+	r.First.Original.Text = text(original, ixO, r.First.Original.Line)
+	r.First.Edited.Text = text(edited, ixE, r.First.Edited.Line)
+}
+
+// otherModel says so when hardly anything of one file is in the other.
+func (r *Report) otherModel(original, edited layer.Source, ixO, ixE *layer.Index) error {
+	all := int64(0)
+	for i := range ixO.Layers {
+		all += int64(ixO.Layers[i].Moves)
+	}
+	if r.Same || r.Moves*5 > all {
+		return nil
+	}
+	r.Findings = append(r.Findings, layer.Finding{Level: layer.Grave, Code: "other-model", Line: 1,
+		Message: "Hardly a move of the original is laid by the edited file: most likely it is another print, or another slicing."})
+	return nil
 }
 
 // inside looks at stops that were put in: in the middle of a wall they leave a
 // mark on it.
-func (r *Report) inside(ix *layer.Index, al *Aligned, src layer.Source) {
+func (r *Report) inside(ix *layer.Index, src layer.Source) {
 	if ix.Kind == layer.Vase {
 		return // there is nothing but one wall
 	}
 	for _, s := range r.Stops {
-		in := slices.ContainsFunc(al.Blocks, func(b [2]int64) bool { return s.Line >= b[0] && s.Line <= b[1] })
-		if !in || s.Before == 0 {
+		if !s.put || s.Inside == 0 || s.Inside > len(ix.Layers) {
 			continue
 		}
-		l := &ix.Layers[s.Before-1]
-		if s.Line <= l.First || s.Line > l.Last {
-			continue
-		}
-		moves, err := ix.Decode(src, s.Before)
+		moves, err := ix.Decode(src, s.Inside)
 		if err != nil {
 			continue
 		}
@@ -150,18 +262,46 @@ func (r *Report) inside(ix *layer.Index, al *Aligned, src layer.Source) {
 		travel := false
 		for i := range moves {
 			m := &moves[i]
-			blocked := slices.ContainsFunc(al.Blocks, func(b [2]int64) bool { return m.Line >= b[0] && m.Line <= b[1] })
 			switch {
-			case m.Kind == gcode.Lay && m.Line < s.Line:
+			case m.Kind == gcode.Lay && m.Line < s.next:
 				before, travel = m, false
 			case m.Kind == gcode.Lay && behind == nil:
 				behind = m
-			case m.Kind == gcode.Travel && !blocked && behind == nil:
+			case m.Kind == gcode.Travel && behind == nil:
 				travel = true
 			}
 		}
 		if before != nil && behind != nil && !travel && before.To == behind.From && before.Label == behind.Label {
-			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "stop-inside-wall", Line: s.Line, Message: fmt.Sprintf("The printer stops in the middle of a path of layer %d, and leaves a mark there. Between two paths it would not be seen.", s.Before)})
+			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "stop-inside-wall", Line: s.Line, Message: "The printer stops in the middle of a path of layer " + itoa(s.Inside) + ", and leaves a mark there. Between two paths it would not be seen."})
 		}
 	}
+}
+
+// Alone examines lines that are run by themselves while a part of a print stands on
+// the bed: what a file lays in front of a line of it, up to a height. at is the
+// machine there; kept says that the printer knows its place.
+func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, line int64, top gcode.Nano, pr *plan.Printer, kept bool) (*Report, error) {
+	x := newExaminer(ix, pr, nil)
+	x.kept, x.looks = kept, true
+	w := newWalker(ctx, bytes.NewReader(nil), ix, x)
+	w.r.Same = true
+	x.bed = nil
+	x.stand(piece{src, ix, 1, line, [3]gcode.Nano{}}, top)
+	w.jump.Stands = true
+	w.oLine = line - 1
+	done := false
+	w.next = func() (Change, bool, error) {
+		if done {
+			return Change{}, false, nil
+		}
+		done = true
+		return Change{Put: bytes.NewReader(text)}, true, nil
+	}
+	if err := w.walk(); err != nil {
+		return nil, err
+	}
+	x.end()
+	w.r.LowestOver, w.r.Lowest = x.lowestOf()
+	w.r.Homes = x.homes
+	return w.r, nil
 }

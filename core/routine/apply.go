@@ -171,6 +171,11 @@ var ErrTwice = errors.New("two ears sit on the same fold")
 // something lies in one, and only over them the head is lifted.
 func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result, error) {
 	res := &Result{LineEnd: "\n"}
+	if p.Printer != nil {
+		fitted := *p
+		fitted.Printer = Fitted(p.Printer, ix)
+		p = &fitted
+	}
 	if ix.LineEnds == "crlf" {
 		res.LineEnd = "\r\n"
 	}
@@ -235,7 +240,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 				return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
 			}
 		}
-		res.Edits = append(res.Edits, edit.Edit{Offset: b.Fold.Offset, Text: res.bytes(src, b)})
+		res.insert(src, b.Fold.Offset, b.Lines)
 	}
 	if err := res.temperatures(src, ix, p); err != nil {
 		return nil, &plan.Error{Err: err}
@@ -286,23 +291,47 @@ func (b *Block) again(src layer.Source, ix *layer.Index) error {
 	return err
 }
 
-// bytes writes a block with the line ends used around the fold.
-func (r *Result) bytes(src layer.Source, b *Block) []byte {
+// insert puts lines in front of the line at an offset, behind what stands there
+// already.
+func (r *Result) insert(src layer.Source, off int64, lines []Line) {
+	r.Edits = append(r.Edits, r.block(src, off, lines))
+}
+
+// block writes lines with the line ends used around an offset. Behind a last line
+// that has no end, the first block gives it one and says so in its seal.
+func (r *Result) block(src layer.Source, off int64, lines []Line) edit.Edit {
 	end := r.LineEnd
-	if off := b.Fold.Offset; off >= 2 {
+	if off >= 2 {
 		var last [2]byte
-		if _, err := src.ReadAt(last[:], off-2); err == nil {
+		if _, err := src.ReadAt(last[:], off-2); err == nil && last[1] == '\n' {
 			end = "\n"
 			if last[0] == '\r' {
 				end = "\r\n"
 			}
 		}
 	}
-	var out []byte
-	for _, l := range b.Lines {
-		out = append(append(out, l.Text...), end...)
+	e := edit.Edit{Offset: off}
+	if off == src.Size() && r.opens(src) {
+		lines, e.Text = reopen(lines), []byte(end)
 	}
-	return out
+	for _, l := range lines {
+		e.Text = append(append(e.Text, l.Text...), end...)
+	}
+	return e
+}
+
+// opens reports whether what stands in front of the end of the file, as far as it
+// has been written, ends in the middle of a line.
+func (r *Result) opens(src layer.Source) bool {
+	if !unended(src) {
+		return false
+	}
+	for i := range r.Edits {
+		if e := &r.Edits[i]; e.Offset+e.Cut == src.Size() && len(e.Text) > 0 && e.Text[len(e.Text)-1] == '\n' {
+			return false
+		}
+	}
+	return true
 }
 
 // Inserted returns how many lines the result adds.

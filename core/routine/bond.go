@@ -36,6 +36,8 @@ func (c *compiler) bond(flow float64) {
 		return
 	}
 	c.tell()
+	c.comeWarm()
+	c.even()
 	c.note("; dogear bond "+c.ear.ID, "the layer below once more, thinly, so that the next one sticks")
 	c.fan()
 	debt, held, high := c.m.Debt, c.m.Pulled, c.m.Pos[2]
@@ -107,7 +109,7 @@ func (c *compiler) again(m *layer.Move, flow float64) {
 	if m.To[2] != c.m.Pos[2] {
 		text += " " + word('Z', m.To[2]-c.m.Off[2])
 	}
-	c.run(text+turn+fmt.Sprintf(" %s F%s", word('E', e), mmText(m.Feed)), "", false)
+	c.run(text+turn+fmt.Sprintf(" %s F%s", c.eWord(e), mmText(m.Feed)), "", false)
 }
 
 // fine turns mm into a place with five decimals.

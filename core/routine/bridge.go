@@ -82,14 +82,14 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	s := NewScript(at, st)
 	s.note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
 	s.put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)), fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
-	s.note("; dogear slow "+id+" ends", "ours ends here")
+	s.seal("; dogear slow " + id + " ends")
 	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.lines}); err != nil {
 		return err
 	}
 	t := NewScript(at, st)
 	t.note("; dogear slow "+id+": over", "it is closed")
 	t.put(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
-	t.note("; dogear slow "+id+" ends", "ours ends here")
+	t.seal("; dogear slow " + id + " ends")
 	r.Slows = append(r.Slows, [2]int64{first, last})
 	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.lines, early: true})
 }

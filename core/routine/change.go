@@ -6,7 +6,6 @@ import (
 	"math"
 	"strings"
 
-	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -82,19 +81,42 @@ func Behind(src layer.Source, ix *layer.Index) (Fold, error) {
 	return f, err
 }
 
-// InForce returns the state in front of a line as the changes make it.
+// InForce returns the state in front of a line, behind what an ear does there, as the
+// changes make it.
 func (r *Result) InForce(line int64, s gcode.State) gcode.State {
 	for i := range r.Changes {
-		c := &r.Changes[i]
-		if !c.holds(line) {
-			continue
+		if c := &r.Changes[i]; c.holds(line) {
+			s = c.force(s)
 		}
-		if c.Change.Fan != nil {
-			s.Fan = c.fan()
+	}
+	return s
+}
+
+// behind is [Result.InForce] without the changes that end in front of the line: what
+// another change finds that begins there.
+func (r *Result) behind(line int64, s gcode.State) gcode.State {
+	for i := range r.Changes {
+		if c := &r.Changes[i]; c.holds(line) && c.Until.Line != line {
+			s = c.force(s)
 		}
-		if t := c.Change.Nozzle; t != 0 && s.Nozzle() >= hot {
-			s = s.WithNozzle(int64(t * 1e6))
-		}
+	}
+	return s
+}
+
+// force returns a state of the file's as the change makes it.
+func (c *Changed) force(s gcode.State) gcode.State {
+	ch := &c.Change
+	if ch.Fan != nil {
+		s.Fan = c.fan()
+	}
+	if ch.Nozzle != 0 && s.Tool == c.From.At.Tool && s.Nozzle() >= hot {
+		s = s.WithNozzle(int64(math.Round(ch.Nozzle * 1e6)))
+	}
+	if ch.Speed != 0 {
+		s = s.With("M220 S" + factor(ch.Speed*s.Speed()))
+	}
+	if ch.Flow != 0 {
+		s = s.With("M221 S" + factor(ch.Flow*s.Flow()))
 	}
 	return s
 }
@@ -142,7 +164,10 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
 			}
 		}
-		from, until := r.InForce(c.From.Line, c.From.At), c.Until.At
+		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
+		if ch.Nozzle != 0 && (c.From.At.Nozzle() < hot || !c.From.At.Stated()) {
+			return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it is there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
+		}
 		a := NewScript(from, st)
 		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°", ""))), "from here on it is laid otherwise")
 		if !st.Plain {
@@ -152,14 +177,14 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 				a.Note(piece, "")
 			}
 		}
-		z := NewScript(r.InForce(c.Until.Line, until), st)
+		z := NewScript(r.InForce(c.Until.Line, c.Until.At), st)
 		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
 		if ch.Speed != 0 {
-			a.Put("M220 S"+factor(ch.Speed*from.Speed()), fmt.Sprintf("at %g %% of its speed", ch.Speed))
+			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed", ch.Speed))
 			z.Put("M220 S"+factor(until.Speed()*100), "speed as it was")
 		}
 		if ch.Flow != 0 {
-			a.Put("M221 S"+factor(ch.Flow*from.Flow()), fmt.Sprintf("with %g %% of its filament", ch.Flow))
+			a.Put("M221 S"+factor(ch.Flow*c.From.At.Flow()), fmt.Sprintf("with %g %% of its filament", ch.Flow))
 			z.Put("M221 S"+factor(until.Flow()*100), "filament as it was")
 		}
 		if ch.Fan != nil {
@@ -167,24 +192,34 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 			z.Fan(&until)
 		}
 		if ch.Nozzle != 0 {
+			tool := c.From.At.Tool
 			a.Put(fmt.Sprintf("M104 S%g", ch.Nozzle), fmt.Sprintf("nozzle to %g C on the way", ch.Nozzle))
-			back := until.Nozzle()
+			back := until.Target(tool)
 			for k := range r.Blocks { // the filament that is laid there may have a heat of its own
 				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
-					back = until.Nozzle()
+					back = until.Target(tool)
 					if b.Warm > 0 && back >= hot {
 						back = int64(math.Round(b.Warm * 1e6))
 					}
 				}
 			}
-			z.Put("M104 "+word('S', gcode.Nano(back)), "nozzle as it was")
+			word := "M104 "
+			if until.Tool != tool { // it is told by its number, since another one prints by then
+				word = fmt.Sprintf("M104 T%d ", tool)
+			}
+			z.Put(word+Word('S', gcode.Nano(back)), "nozzle as it was")
 		}
-		a.Note("; dogear change "+ch.ID+" ends", "")
-		z.Note("; dogear back "+ch.ID+" ends", "")
+		a.seal("; dogear change " + ch.ID + " ends")
+		z.seal("; dogear back " + ch.ID + " ends")
 		c.Lines, c.Back = a.Lines(), z.Lines()
-		r.put(src, &c.From, c.Lines)
-		r.put(src, &c.Until, c.Back)
-		if err := r.between(src, ix, p, c); err != nil {
+	}
+	// Where one ends and another begins, the end comes first.
+	for i := range r.Changes {
+		r.put(src, &r.Changes[i].Until, r.Changes[i].Back)
+	}
+	for i := range r.Changes {
+		r.put(src, &r.Changes[i].From, r.Changes[i].Lines)
+		if err := r.between(src, ix, p, &r.Changes[i]); err != nil {
 			return err
 		}
 	}
@@ -199,7 +234,7 @@ func factor(v float64) string {
 // put inserts lines at a fold, behind what an ear puts there.
 func (r *Result) put(src layer.Source, f *Fold, lines []Line) {
 	r.Extras = append(r.Extras, Extra{Line: f.Line, Lines: lines})
-	r.Edits = append(r.Edits, edit.Edit{Offset: f.Offset, Text: r.bytes(src, &Block{Fold: *f, Lines: lines})})
+	r.insert(src, f.Offset, lines)
 }
 
 // between rewrites lines of the file that would bring the old fan, temperature or
@@ -228,7 +263,7 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				now = instead(text, "M106 "+word('S', v))
 			}
 			r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the fan stays at %g %% here", *ch.Fan))
-		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 && (!cmd.Has('T') || cmd.Value('T')/1_000_000 == int64(m.Tool)):
+		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 && toolOf(cmd, m.Tool) == c.From.At.Tool:
 			letter := byte('S')
 			if !cmd.Has(letter) {
 				letter = 'R'
@@ -252,4 +287,12 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 		}
 		return true
 	})
+}
+
+// toolOf is the tool that a heater's line is for.
+func toolOf(cmd *gcode.Command, active int32) int32 {
+	if cmd.Has('T') {
+		return int32(cmd.Value('T') / 1_000_000)
+	}
+	return active
 }

@@ -59,12 +59,15 @@ type compiler struct {
 	finds []layer.Finding
 	fold  Fold
 
-	warm   float64    // °C the new filament wants; 0 when it says nothing
-	coming bool       // the nozzle is on its way there
-	pulled gcode.Nano // debt to have while away
-	said   string     // message waiting for its stop
-	all    bool       // the printer does it all
-	steps  plan.Routine
+	warm      float64    // °C the new filament wants; 0 when it says nothing
+	coming    bool       // the nozzle is on its way there
+	pulled    gcode.Nano // debt to have while away
+	said      string     // message waiting for its stop
+	all       bool       // the printer does it all
+	blind     bool       // the file does not say how hot the nozzle is,
+	toldBlind bool       // and it was said
+	drawn     gcode.Nano // filament drawn out and not yet fed in again
+	steps     plan.Routine
 }
 
 // Compile returns the lines of one ear. box is what the print lays, in machine
@@ -80,6 +83,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	}
 	c.m.State = f.At
 	c.m.StopWords = []string{strings.ToUpper(p.StopOf(e))}
+	c.m.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
 	c.pulled = f.At.Debt
 	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
 		c.warm = f.Own
@@ -87,6 +91,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	if f.Joint != nil {
 		c.warm = 0 // the piece that comes says itself how hot it wants to be
 	}
+	c.blind = !f.At.Stated() && !f.At.Hot()
 	c.all = len(r) > 0 && plan.DoesItAll(p.StopOf(e))
 	begins, ends := "; dogear ear "+e.ID+": "+c.title(), "; dogear ear "+e.ID+" ends"
 	if f.Joint != nil {
@@ -96,13 +101,8 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	if !st.Plain && f.Joint == nil {
 		c.keep()
 	}
-	if c.was.Inch {
-		c.put("G21", "we count in millimetres")
-	}
-	if c.was.RelXYZ {
-		c.put("G90", "places count from the corner of the bed while we are away")
-	}
-	c.put("M83", "filament counts in steps while we are away")
+	c.metric()
+	c.countSteps("filament counts in steps while we are away")
 	bonded := e.BondPass == nil
 	for i, s := range r {
 		c.now = i
@@ -118,7 +118,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		}
 	}
 	c.now = Frame
-	c.note(ends, "ours ends here")
+	c.seal(ends)
 	c.check()
 	c.foresee()
 	return c.lines, c.finds, nil
@@ -158,6 +158,12 @@ func speedOr(mms, otherwise float64) float64 {
 
 func (c *compiler) step(s plan.Step) error {
 	switch s.Do {
+	case "say", "tone", "restore":
+	default: // lines of the user's own may have changed how things are counted
+		c.metric()
+		c.countSteps("filament counts in steps again")
+	}
+	switch s.Do {
 	case "say":
 		c.say(s.Text)
 	case "tone":
@@ -176,21 +182,15 @@ func (c *compiler) step(s plan.Step) error {
 			c.fan()
 		}
 	case "heat", "cool":
-		t := s.Celsius
-		if t == 0 {
-			t = float64(c.goal.Nozzle()) / 1e6
-		}
-		c.heat(t, s.Wait, s.Do)
+		c.heater(s)
 	case "wait":
 		c.wait(s)
 	case "stop":
 		c.stop()
 	case "unload":
-		mm := or(s.MM, c.plan.Filaments[c.fold.Before].Unload)
-		c.filament(-gcode.FromMM(mm), speedOr(s.Speed, feedE), fmt.Sprintf("draws %g mm out", mm))
+		c.unload(s)
 	case "load":
-		mm := or(s.MM, c.plan.Filaments[c.next()].Load)
-		c.filament(gcode.FromMM(mm), speedOr(s.Speed, feedE), fmt.Sprintf("feeds %g mm in", mm))
+		c.load(s)
 	case "purge":
 		c.purge(s)
 	case "wipe":

@@ -3,7 +3,6 @@ package routine
 import (
 	"fmt"
 
-	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -67,14 +66,10 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 	c.tone(plan.Step{HZ: 880, MS: 150})
 	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
 	c.tell()
-	c.note("; dogear heads-up "+b.Ear.ID+" ends", "ours ends here")
+	c.seal("; dogear heads-up " + b.Ear.ID + " ends")
 	u := HeadsUp{Ear: b.Ear.ID, Line: at.Line, Before: left, Lines: c.lines, block: block}
 	r.HeadsUps = append(r.HeadsUps, u)
-	text := []byte{}
-	for _, l := range c.lines {
-		text = append(append(text, l.Text...), r.LineEnd...)
-	}
-	r.Edits = append(r.Edits, edit.Edit{Offset: at.Offset, Text: text})
+	r.insert(src, at.Offset, c.lines)
 	return nil
 }
 

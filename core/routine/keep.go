@@ -20,7 +20,7 @@ type kept struct {
 // Prefixes of our comment lines.
 const (
 	keptPrefix = "; dogear > "
-	wasPrefix  = "; dogear was: "
+	wasPrefix  = "; dogear was "
 	mutePrefix = "; dogear muted: "
 )
 

@@ -52,36 +52,35 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 		return err
 	}
 	var out []byte
+	crc := uint32(0)
 	for line := range bytes.SplitAfterSeq(old, []byte("\n")) {
 		if len(line) > 0 {
 			out = append(append(out, mutePrefix...), line...)
+			crc = sum(crc, bytes.TrimRight(line, "\r\n"))
 		}
 	}
+	open := false // the last line has no end of its own
 	if n := len(out); n > 0 && out[n-1] != '\n' {
-		out = append(out, r.LineEnd...)
+		out, open = append(out, r.LineEnd...), true
 	}
 	c := &compiler{Script: Script{style: st, now: Frame}, was: after, goal: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
 		fold: Fold{Line: m.To + 1, Layer: max(ix.At(m.From), 1)}}
 	c.m.State = before
 	c.m.Top = after.Top // what lies there may be lower now, never higher
 	c.pulled = before.Debt
-	if same(&before, &after) { // nothing to put right behind it
-		r.Mutes = append(r.Mutes, Muted{Span: m})
-		r.Edits = append(r.Edits, edit.Edit{Offset: from, Cut: to - from, Text: out})
-		return nil
-	}
+	c.m.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
 	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To), "the lines above are left out; this goes on as if they had run")
-	if before.Inch {
-		c.put("G21", "we count in millimetres")
+	if !same(&before, &after) { // else there is nothing to put right
+		c.metric()
+		c.countSteps("filament counts in steps")
+		c.comeBack()
+		c.restore()
+		c.check()
 	}
-	if before.RelXYZ {
-		c.put("G90", "places count from the corner of the bed")
+	c.sealWith(crc, fmt.Sprintf("; dogear mute %d ends", m.From))
+	if open {
+		c.lines = reopen(c.lines)
 	}
-	c.put("M83", "filament counts in steps")
-	c.comeBack()
-	c.restore()
-	c.note(fmt.Sprintf("; dogear mute %d ends", m.From), "ours ends here")
-	c.check()
 	for _, l := range c.lines {
 		out = append(append(out, l.Text...), r.LineEnd...)
 	}
@@ -94,6 +93,18 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 // same reports whether two states cannot be told apart by what comes behind.
 func same(a, b *gcode.State) bool {
 	return a.Pos == b.Pos && a.Off == b.Off && a.LogicalE() == b.LogicalE() && a.Debt == b.Debt && a.Feed == b.Feed && a.Fan == b.Fan && a.Tool == b.Tool &&
-		a.RelXYZ == b.RelXYZ && a.RelE == b.RelE && a.Inch == b.Inch && a.Pulled == b.Pulled && a.Nozzle() == b.Nozzle() && a.Hot() == b.Hot() && a.Bed() == b.Bed() &&
+		a.RelXYZ == b.RelXYZ && a.RelE == b.RelE && a.Inch == b.Inch && a.Pulled == b.Pulled && sameTools(a, b) && a.Hot() == b.Hot() && a.ESet == b.ESet && a.Bed() == b.Bed() &&
 		a.Flow() == b.Flow() && a.Speed() == b.Speed() && slices.Equal(a.Settings(), b.Settings())
+}
+
+// sameTools reports whether all tools are as hot and hold as much filament back.
+func sameTools(a, b *gcode.State) bool {
+	for _, s := range []*gcode.State{a, b} {
+		for _, t := range s.Tools() {
+			if a.Target(t) != b.Target(t) || a.DebtOf(t) != b.DebtOf(t) {
+				return false
+			}
+		}
+	}
+	return true
 }

@@ -366,7 +366,7 @@ func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) [
 	if at.Inch {
 		s.put("G20", "inches, as the file had it")
 	}
-	s.note("; dogear over "+w.way.Ear+" ends", "ours ends here")
+	s.seal("; dogear over " + w.way.Ear + " ends")
 	return s.lines
 }
 
@@ -378,28 +378,11 @@ func (r *Result) extra(src layer.Source, ix *layer.Index, x Extra) error {
 	if err != nil {
 		return err
 	}
-	var text []byte
-	for _, l := range x.Lines {
-		text = append(append(text, l.Text...), r.LineEnd...)
-	}
-	if x.Line > ix.Lines && off > 0 { // the last line may have no end of its own
-		var end [1]byte
-		if _, err := src.ReadAt(end[:], off-1); err == nil && end[0] != '\n' {
-			text = append([]byte(r.LineEnd), text...)
-		}
-	}
 	r.Extras = append(r.Extras, x)
-	e := edit.Edit{Offset: off, Text: text}
 	if x.early { // in front of an ear, or of a rewritten line, that stands there
-		r.Edits = append([]edit.Edit{e}, r.Edits...)
+		r.Edits = append([]edit.Edit{r.block(src, off, x.Lines)}, r.Edits...)
 		return nil
 	}
-	for k := range r.Edits {
-		if r.Edits[k].Offset == off && r.Edits[k].Cut > 0 {
-			r.Edits[k].Text = append(text, r.Edits[k].Text...)
-			return nil
-		}
-	}
-	r.Edits = append(r.Edits, e)
+	r.insert(src, off, x.Lines)
 	return nil
 }

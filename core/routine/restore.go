@@ -21,16 +21,11 @@ func (c *compiler) landing() (x, y gcode.Nano, why string) {
 // comeBack brings the head back from above and the filament to where it was.
 func (c *compiler) comeBack() {
 	c.tell()
-	if c.m.RelXYZ {
-		c.put("G90", "places count from the corner of the bed")
-	}
-	if !c.m.RelE {
-		c.put("M83", "filament counts in steps")
-	}
-	// Away, the debt is what was drawn back; own lines may have changed it.
-	if !c.m.Pulled && c.m.Debt != c.pulled {
-		c.filament(c.m.Debt-c.pulled, feedE, "evens out the filament")
-	}
+	c.metric()
+	c.countSteps("filament counts in steps")
+	c.comeWarm()
+	c.even()
+	c.Debts(&c.goal)
 	low := c.goal.Pos[2] // where the nozzle goes down to
 	if len(c.plan.Printer.Shift) == 0 {
 		low += c.shift
@@ -62,16 +57,25 @@ func (c *compiler) comeBack() {
 	c.places()
 }
 
+// even makes the filament what it is to be away: as far back as was drawn. Lines of
+// the user's own, and filament drawn out that was not fed in, may have left it
+// otherwise; over the part nothing of that may be given back.
+func (c *compiler) even() {
+	if c.m.Pulled || c.m.Debt == c.pulled {
+		return
+	}
+	by := c.m.Debt - c.pulled
+	if by > gcode.MM && !(c.blind && c.warm == 0) {
+		c.ready(c.hotter())
+		defer c.comeWarm()
+	}
+	c.filament(by, feedE, "evens out the filament")
+}
+
 func (c *compiler) fan() { c.Fan(&c.goal) }
 
 // restore puts back everything that a step has changed.
 func (c *compiler) restore() {
-	heat := c.warm == 0
-	c.Tools(&c.goal)
-	c.Heats(&c.goal, heat)
-	if !heat {
-		c.warmUp(true) // the new filament keeps its own temperature
-	}
 	c.Settle(&c.goal, func(s gcode.Setting) {
 		if slices.Contains(c.lifts, s.Line) {
 			return // it is meant to stay
@@ -118,7 +122,7 @@ func Unlike(want, is *gcode.State, nozzle bool, places ...[3]gcode.Nano) (code, 
 		return "feed-not-restored", "the speed"
 	case want.Fan != is.Fan:
 		return "fan-not-restored", "the fan"
-	case want.Bed() != is.Bed() || want.Nozzle() != is.Nozzle() && nozzle:
+	case want.Bed() != is.Bed() || want.Nozzle() != is.Nozzle() && nozzle && want.Stated():
 		return "temperature-not-restored", "the temperature"
 	case want.Hot() && !is.Hot():
 		return "cold-extrusion", "the nozzle"

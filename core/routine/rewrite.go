@@ -36,7 +36,7 @@ func reword(line []byte, letter byte, n gcode.Nano) ([]byte, bool) {
 // be put back.
 func (r *Result) replaceLine(line, off int64, old, now []byte, why string) {
 	trim := func(b []byte) string { return string(bytes.TrimRight(b, "\r\n")) }
-	text := append([]byte(wasPrefix), old...)
+	text := append([]byte(wasLine(trim(old), trim(now))), old[len(trim(old)):]...)
 	if old[len(old)-1] != '\n' {
 		text = append(text, r.LineEnd...)
 	}
@@ -75,4 +75,10 @@ func instead(line []byte, command string) []byte {
 		now = resum(append(now, "*0"...))
 	}
 	return append(now, line[len(bare):]...)
+}
+
+// wasLine is the comment in front of a rewritten line: what it was, with a checksum
+// of both.
+func wasLine(old, now string) string {
+	return fmt.Sprintf("%s%08x: %s", wasPrefix, sum(sum(0, []byte(old)), []byte(now)), old)
 }

@@ -57,7 +57,7 @@ func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Lin
 func texts(l []Line) string {
 	var s []string
 	for _, x := range l {
-		if strings.HasPrefix(x.Text, keptPrefix) {
+		if strings.HasPrefix(x.Text, keptPrefix) || strings.HasPrefix(x.Text, sealPrefix) {
 			continue // looked at by TestTakeOut
 		}
 		t, _, _ := strings.Cut(x.Text, " ; ")
@@ -84,7 +84,7 @@ M300 S880 P200
 M300 S880 P200
 G1 E-1.2 F2100
 G1 Z10.2 F600
-G1 X5 Y210 F7200
+G1 X5 Y46 F7200
 M0 Load white, then resume
 G1 E30 F240
 G1 E-2 F2100
@@ -220,13 +220,13 @@ func ExampleCompile() {
 	fmt.Println(err)
 	// Output:
 	// ; dogear ear a1: stop before layer 9
-	// M83
 	// M300 S880 P200
 	// M300 S880 P200
 	// M300 S880 P200
 	// M117 Load the next filament, then resume
 	// M600
 	// G1 F1800
+	// ; dogear seal 4f7a9bd4
 	// ; dogear ear a1 ends
 	// <nil>
 }
@@ -252,7 +252,7 @@ func TestForesee(t *testing.T) {
 		"the printer's word":  {plan.Ear{Kind: plan.Insert}, printer(plan.Printer{Bed: bed, Stop: map[string]string{"insert": "M601"}}), ""},
 		"a word it knows":     {plan.Ear{Kind: plan.Insert, Stop: "pause_now X1"}, printer(plan.Printer{Bed: bed, Knows: []string{"PAUSE_NOW"}}), ""},
 		"a host's word":       {plan.Ear{Kind: plan.Insert, Stop: "@wait"}, nil, ""},
-		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"printer does it all"`)}, nil, "lift-too-low"},
+		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"printer does it all"`)}, nil, ""},
 	} {
 		c.ear.ID, c.ear.BeforeLayer = "a", 2
 		_, finds := compile(t, file, c.ear, c.change)

@@ -130,18 +130,50 @@ func word(letter byte, n gcode.Nano) string {
 
 func mmText(n gcode.Nano) string { return string(gcode.AppendMM(nil, n, 0)) }
 
-// filament moves the filament by mm, in pieces the firmware accepts.
+// filament moves the filament by mm, in pieces the firmware accepts, in whichever
+// way the axis is counted just then.
 func (c *Script) filament(by gcode.Nano, feed float64, why string) {
 	step := max(piece, by/mostPieces, -by/mostPieces) // an absurd length must not become a book
 	for by != 0 {
 		p := max(min(by, step), -step)
-		c.put(fmt.Sprintf("G1 %s F%g", word('E', p), feed), why)
+		c.put(fmt.Sprintf("G1 %s F%g", c.eWord(p), feed), why)
 		by -= p
 		why = "and on"
 	}
 }
 
-// clean makes a text safe to stand in a comment or a message line.
+// eWord is the word that moves the filament by a length: a step, or, where the axis
+// counts from the start, the place it comes to.
+func (c *Script) eWord(by gcode.Nano) string {
+	if c.m.RelE {
+		return word('E', by)
+	}
+	return word('E', c.m.LogicalE()+by)
+}
+
+// metric makes sure that places are counted in millimetres from the corner of the
+// bed.
+func (c *Script) metric() {
+	if c.m.Inch {
+		c.put("G21", "we count in millimetres")
+	}
+	if c.m.RelXYZ {
+		c.put("G90", "places count from the corner of the bed while we are away")
+	}
+}
+
+// countSteps makes the filament count in steps, in a file that says itself how it counts
+// it. In one that leaves that to G90 and G91 an M83 would hold for good, and the
+// axis is named as the file names it.
+func (c *Script) countSteps(why string) {
+	if c.m.ESet && !c.m.RelE {
+		c.put("M83", why)
+	}
+}
+
+// Clean makes a text safe to stand in a comment or a message line.
+func Clean(s string) string { return clean(s) }
+
 func clean(s string) string {
 	s = strings.Map(func(r rune) rune {
 		switch {
@@ -188,17 +220,47 @@ func (c *Script) Tools(was *gcode.State) {
 	}
 }
 
-// Heats brings the bed and, if asked, the nozzle to what they are in a state.
+// Heats brings the bed and, if asked, the nozzles to what they are in a state.
+// What the state does not know cannot be brought back and is left alone.
 func (c *Script) Heats(was *gcode.State, nozzle bool) {
 	if c.m.Bed() != was.Bed() {
 		c.put("M140 "+word('S', gcode.Nano(was.Bed())), "bed as it was")
 	}
-	if nozzle && (c.m.Nozzle() != was.Nozzle() || c.m.Hot() != was.Hot()) {
-		w := "M109"
-		if !was.Hot() {
-			w = "M104"
+	if !nozzle {
+		return
+	}
+	for _, t := range was.Tools() {
+		if t != was.Tool && c.m.Target(t) != was.Target(t) {
+			c.put(fmt.Sprintf("M104 T%d %s", t, word('S', gcode.Nano(was.Target(t)))), "the other nozzle as it was")
 		}
-		c.put(w+" "+word('S', gcode.Nano(was.Nozzle())), "nozzle as it was")
+	}
+	is, want := c.m.Nozzle(), was.Nozzle()
+	if is == want && c.m.Hot() == was.Hot() || want == 0 && !was.Stated() {
+		return
+	}
+	switch {
+	case !was.Hot():
+		c.put("M104 "+word('S', gcode.Nano(want)), "nozzle as it was")
+	case is > want && want > 0:
+		c.put("M109 "+word('R', gcode.Nano(want)), "nozzle as it was")
+	default:
+		c.put("M109 "+word('S', gcode.Nano(want)), "nozzle as it was")
+	}
+}
+
+// Debts gives back, or draws back, what tools that are not active hold otherwise
+// than in a state.
+func (c *Script) Debts(was *gcode.State) {
+	active := c.m.Tool
+	for _, t := range was.Tools() {
+		if t == was.Tool || c.m.DebtOf(t) == was.DebtOf(t) {
+			continue
+		}
+		c.put(fmt.Sprintf("T%d", t), "the other tool")
+		c.filament(c.m.Debt-was.DebtOf(t), feedE, "its filament as it was")
+	}
+	if c.m.Tool != active {
+		c.put(fmt.Sprintf("T%d", active), "back to the tool that prints")
 	}
 }
 
@@ -235,10 +297,16 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 	for _, s := range c.m.Settings() {
 		line, had := old[s.Word]
 		switch {
+		case s.Word == "M290" && line != s.Line: // each one moves further
+			if back := stepBack(s.Line, line); back != "" {
+				c.put(back, "baby steps as they were")
+			}
 		case had && line != s.Line:
 			c.put(line, "setting as it was")
-		case !had && (s.Word == "M220" || s.Word == "M221"):
-			c.put(s.Word+" S100", "setting as it was")
+		case !had && unset[s.Word] != "":
+			if s.Line != unset[s.Word] {
+				c.put(unset[s.Word], "setting as it was")
+			}
 		case !had:
 			lost(s)
 		}
@@ -246,16 +314,45 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 	if was.Feed > 0 {
 		c.put("G1 "+word('F', was.Feed), "speed as it was")
 	}
-	if was.RelXYZ {
-		c.put("G91", "places count in steps, as the file had it")
-	}
-	if !was.RelE {
-		c.put("M82", "filament counts from the start, as the file had it")
-		c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
-	} else if was.RelXYZ && !c.m.RelE {
-		c.put("M83", "filament counts in steps, as the file had it")
+	if !was.ESet && !c.m.ESet {
+		if c.m.LogicalE() != was.LogicalE() {
+			c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
+		}
+		if was.RelXYZ {
+			c.put("G91", "places and filament count in steps, as the file had it")
+		}
+	} else {
+		if was.RelXYZ {
+			c.put("G91", "places count in steps, as the file had it")
+		}
+		if !was.RelE {
+			c.put("M82", "filament counts from the start, as the file had it")
+			c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
+		} else if !c.m.RelE {
+			c.put("M83", "filament counts in steps, as the file had it")
+		}
 	}
 	if was.Inch {
 		c.put("G20", "inches, as the file had it")
 	}
+}
+
+// unset are settings with the line that takes each back.
+var unset = map[string]string{"M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1", "plane": "G17", "workspace": "G54"}
+
+// stepBack is the M290 that leads from one sum of baby steps to another.
+func stepBack(from, to string) string {
+	var a, b gcode.Command
+	a.Parse([]byte(from))
+	b.Parse([]byte(to))
+	out := "M290"
+	for _, l := range "XYZ" {
+		if d := gcode.Nano(b.Value(byte(l)) - a.Value(byte(l))); d != 0 {
+			out += " " + word(byte(l), d)
+		}
+	}
+	if out == "M290" {
+		return ""
+	}
+	return out
 }

@@ -105,7 +105,7 @@ func TestTemperatures(t *testing.T) {
 	// A filament that says nothing goes back to what the file has.
 	_, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{
 		{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"}, {ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
-	if !strings.Contains(out[strings.Index(out, "ear b"):], "M109 S205") {
+	if !strings.Contains(out[strings.Index(out, "ear b"):], "M109 R205") {
 		t.Error("the file's own temperature does not come back")
 	}
 	// And by itself it changes nothing.

@@ -108,8 +108,42 @@ func (c *compiler) clear(x, y gcode.Nano) bool {
 	return true
 }
 
-// purge pushes filament through and takes the pressure back, so that the books
-// are as before.
+// unload draws the filament out, at the heat it was laid with. It goes only as far
+// as it is fed in again: what is drawn out further than that nobody gives back.
+func (c *compiler) unload(s plan.Step) {
+	mm := gcode.FromMM(or(s.MM, c.plan.Filaments[c.fold.Before].Unload))
+	fed, feeds := gcode.Nano(0), false
+	for _, later := range c.steps[c.now:] {
+		if later.Do == "load" {
+			feeds = true
+			fed += gcode.FromMM(or(later.MM, c.plan.Filaments[c.next()].Load))
+		}
+	}
+	if feeds && mm > fed {
+		c.find(layer.Note, "unload-shortened", fmt.Sprintf("The filament is drawn out by %s mm and no further, since no more is fed in; draw the rest out by hand.", fed))
+		mm = fed
+	}
+	if mm <= 0 {
+		return
+	}
+	c.ready(c.was.Nozzle())
+	c.filament(-mm, speedOr(s.Speed, feedE), fmt.Sprintf("draws %s mm out", mmText(mm)))
+	c.drawn += mm
+}
+
+// load feeds the filament in, at the greater heat of the two.
+func (c *compiler) load(s plan.Step) {
+	mm := gcode.FromMM(or(s.MM, c.plan.Filaments[c.next()].Load))
+	if mm <= 0 {
+		return
+	}
+	c.ready(c.hotter())
+	c.filament(mm, speedOr(s.Speed, feedE), fmt.Sprintf("feeds %s mm in", mmText(mm)))
+	c.drawn = max(c.drawn-mm, 0)
+}
+
+// purge pushes filament through and takes the pressure back, so that as much is
+// drawn back as was before the person came.
 func (c *compiler) purge(s plan.Step) {
 	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && f.Purge > 0 && c.ear.Kind == plan.Colour {
 		s.MM = f.Purge
@@ -120,15 +154,19 @@ func (c *compiler) purge(s plan.Step) {
 	if c.over(c.m.Pos[0], c.m.Pos[1]) {
 		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over it.")
 	}
-	debt, held := c.m.Debt, c.m.Pulled
+	c.ready(c.hotter())
+	held := c.m.Pulled
 	if held {
 		c.put("G11", "gives back what the firmware held")
 	}
 	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad), fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
+	c.drawn = max(c.drawn-gcode.FromMM(s.MM), 0)
 	if held {
 		c.put("G10", "the firmware holds it back again")
 	}
-	c.filament(c.m.Debt-debt, feedE, "draws back again")
+	if c.m.Debt < c.pulled {
+		c.filament(c.m.Debt-c.pulled, feedE, "draws back again")
+	}
 }
 
 // wipe brushes the nozzle along the edge of the bed by moving a little.
@@ -144,16 +182,4 @@ func (c *compiler) wipe() {
 	}
 	c.put(fmt.Sprintf("G1 %s F%d", word('X', to-c.m.Off[0]), feedXY), "wipes")
 	c.put(fmt.Sprintf("G1 %s F%d", word('X', p[0]-c.m.Off[0]), feedXY), "and back")
-}
-
-func (c *compiler) heat(t float64, wait bool, do string) {
-	w, why := "M104", fmt.Sprintf("nozzle to %g C", t)
-	if wait {
-		w, why = "M109", fmt.Sprintf("nozzle to %g C, and wait", t)
-		if do == "cool" {
-			c.put(fmt.Sprintf("M109 R%g", t), why)
-			return
-		}
-	}
-	c.put(fmt.Sprintf("%s S%g", w, t), why)
 }

@@ -37,7 +37,7 @@ func TestTakeOut(t *testing.T) {
 			{ID: "a2", BeforeLayer: 9, Kind: plan.Insert, Note: "two nuts; flat * side (down)", Routine: json.RawMessage(`"short"`), BondPass: &plan.BondPass{Flow: 0.3}},
 			{ID: "a3", BeforeLine: 130, Kind: plan.Own, Lines: []string{"M0 look at it 100 %"}},
 		}}
-	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n", "\r\n"), "no end": strings.TrimRight(tall(), "\n"),
+	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n", "\r\n"), "no end": strings.TrimRight(tall(), "\n"), "a line of 200,000 bytes": strings.Replace(tall(), "; tier 12\n", "; "+strings.Repeat("tide ", 40000)+"\n; tier 12\n", 1),
 		"heated": strings.Replace(tall(), "; tier 12\n", "M104 S205 ; cooler\n; tier 12\n", 1)} {
 		res, out := lay(t, file, p)
 		if name == "heated" && len(res.Rewritten) == 0 {
@@ -67,13 +67,28 @@ func TestTakeOutOfOthers(t *testing.T) {
 	if _, err := TakeOut(strings.NewReader(tall())); !errors.Is(err, ErrNotOurs) {
 		t.Error(err)
 	}
-	if _, err := TakeOut(strings.NewReader("G1 X1\n; dogear ear a1: white\nM0\n")); err == nil || !strings.Contains(err.Error(), "line 2") {
-		t.Error(err)
+	// Comments that look like marks and are none stay what they are, and so does a
+	// block that somebody has changed since.
+	_, written := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 4, Kind: plan.Colour}}})
+	for name, file := range map[string]string{
+		"no end":       "G1 X1\n; dogear ear a1: white\nM0\n",
+		"no seal":      "G1 X1\n; dogear ear a1: white\nM0\n; dogear ear a1 ends\nG1 X2\n",
+		"a wrong seal": "G1 X1\n; dogear ear a1: white\nM0\n; dogear seal 12345678\n; dogear ear a1 ends\nG1 X2\n",
+		"muted":        "; dogear muted: G1 X1\nG1 X2\n",
+		"rewritten":    "; dogear was 12345678: M104 S1\nM104 S2\n",
+		"changed":      strings.Replace(written, "\nM0", "\nM1", 1),
+	} {
+		if taken, err := TakeOut(strings.NewReader(file)); !errors.Is(err, ErrNotOurs) {
+			t.Errorf("%s: %+v %v", name, taken, err)
+		}
 	}
-	// Somebody has changed what the block remembers: it goes, its ear is lost.
-	taken, back := takeOut(t, "G1 X1\n; dogear ear a1: white\n; dogear > {\"ear\":nothing\nM0\n; dogear ear a1 ends\nG1 X2\n")
-	if back != "G1 X1\nG1 X2\n" || len(taken.Lost) != 1 {
-		t.Errorf("%q %+v", back, taken)
+	// One that is nested in such a comment is found all the same.
+	taken, back := takeOut(t, "; dogear ear a9: never ends\n"+written)
+	if back != "; dogear ear a9: never ends\n"+tall() || len(taken.Plan.Ears) != 1 {
+		t.Errorf("%+v", taken.Plan)
+	}
+	if _, err := TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n", 500))); !errors.Is(err, ErrFalse) {
+		t.Error(err)
 	}
 }
 
@@ -81,7 +96,7 @@ func TestTakeOutOfOthers(t *testing.T) {
 // than it was, and taking out twice finds nothing more of what was understood.
 func FuzzTakeOut(f *testing.F) {
 	f.Add("G1 X1\n; dogear ear a: b\nM0\n; dogear ear a ends\n")
-	f.Add("; dogear muted: G1\n; dogear was: M104 S1\nM104 S2\n")
+	f.Add("; dogear muted: G1\n; dogear was 00000000: M104 S1\nM104 S2\n")
 	f.Fuzz(func(t *testing.T, file string) {
 		src := strings.NewReader(file)
 		taken, err := TakeOut(src)

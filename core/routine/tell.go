@@ -23,6 +23,9 @@ func (c *compiler) tone(s plan.Step) {
 // wait waits, with a tone before the end when one is asked for.
 func (c *compiler) wait(s plan.Step) {
 	c.tell()
+	if s.Seconds > 2 {
+		c.offPart()
+	}
 	if s.Warn <= 0 || c.plan.Printer.Silent {
 		c.put(fmt.Sprintf("G4 S%g", s.Seconds), fmt.Sprintf("waits %g s", s.Seconds))
 		return
@@ -68,21 +71,13 @@ func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
 	return f.Nozzle[0]
 }
 
-// warmUp heats for the new filament, so that it is never loaded cold.
-func (c *compiler) warmUp(wait bool) {
-	t := int64(math.Round(c.warm * 1e6))
-	if t <= 0 || c.m.Nozzle() == t && (!wait || c.m.Hot() && !c.coming) {
-		return
-	}
-	c.heat(c.warm, wait, "heat")
-	c.coming = !wait
-}
-
 func (c *compiler) stop() {
 	w := c.plan.StopOf(c.ear)
-	c.warmUp(c.all)
-	if !c.all && c.m.Pos[2] < c.was.Top+gcode.MM && c.over(c.m.Pos[0], c.m.Pos[1]) {
-		c.find(layer.Care, "lift-too-low", "The head waits right on the part at ear "+c.ear.ID+". Let it lift and go aside before it stops.")
+	if c.all && c.warm > 0 && c.m.Nozzle() != c.wanted() {
+		c.setHeat(c.wanted(), false) // the printer waits for it where it parks
+	}
+	if !c.all {
+		c.offPart()
 	}
 	for _, l := range c.plan.Printer.SettleBefore {
 		c.ownLine(l, "so that this printer stops at once")
@@ -98,7 +93,6 @@ func (c *compiler) stop() {
 		c.tell()
 		c.ownLine(w, "waits for you")
 	}
-	c.warmUp(true)
 	for _, l := range c.plan.Printer.SettleAfter {
 		c.ownLine(l, "so that this printer goes on from here")
 	}
@@ -110,8 +104,27 @@ func (c *compiler) own(lines []string) {
 	}
 	c.tell()
 	for _, l := range lines {
+		if waits(l, c.m.StopWords) {
+			c.offPart()
+		}
 		c.ownLine(l, "your own line")
 	}
+}
+
+// waits reports whether a line makes the printer wait where it stands.
+func waits(l string, stops []string) bool {
+	m := gcode.Machine{StopWords: stops}
+	var cmd gcode.Command
+	var a gcode.Act
+	cmd.Parse([]byte(l))
+	m.Exec(&cmd, &a)
+	switch a.Kind {
+	case gcode.Stop:
+		return !plan.DoesItAll(strings.ToUpper(cmd.Word()))
+	case gcode.Dwell:
+		return a.Dwell > 2
+	}
+	return a.Kind == gcode.Heat && a.Wait
 }
 
 // ownLine adds a line the user wrote; it must stay one line.
@@ -126,10 +139,6 @@ func (c *compiler) ownLine(l, why string) {
 	switch act.Kind {
 	case gcode.Home, gcode.Probe:
 		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the part on the bed.", l))
-	case gcode.Stop:
-		if why == "your own line" && c.m.Pos[2] < c.was.Top+gcode.MM && c.over(c.m.Pos[0], c.m.Pos[1]) {
-			c.find(layer.Care, "lift-too-low", fmt.Sprintf("Your line %q stops with the head right on the part. Let a routine lift it and take it aside first.", l))
-		}
 	case gcode.Lay:
 		c.find(layer.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
 	case gcode.Motors:

@@ -1,0 +1,334 @@
+// Package release decides what may be written.
+//
+// In go a file and what somebody wants of it: a plan, a pick-up, a touch check, a
+// binding. Out comes a [Release]: the edits, and the examination of the finished
+// bytes as they will leave the house. Every way out, from the browser, the command
+// line or a watched folder, asks here and nowhere else:
+//
+//	plan ┐
+//	pick-up ├─▶ edits ─▶ finished bytes ─▶ examined ─▶ may be written, or why not
+//	binding ┘
+//
+// What always holds: a release whose [Release.Stopped] is not nil is not written.
+// A finding is let pass only by name ([Asked.Accept]), one at a time, and the file
+// says so. Sources: docs/safety.md.
+package release
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dogear/core/bind"
+	"dogear/core/edit"
+	"dogear/core/gcode"
+	"dogear/core/insert"
+	"dogear/core/landmark"
+	"dogear/core/layer"
+	"dogear/core/pickup"
+	"dogear/core/plan"
+	"dogear/core/proof"
+	"dogear/core/routine"
+)
+
+// Release is a file that may be written, or may not.
+type Release struct {
+	Src      layer.Source
+	Edits    []edit.Edit
+	Report   *proof.Report
+	Findings []layer.Finding // of those who wrote it and of the examination, the gravest first
+	Accepted []layer.Finding // that were let pass
+
+	Result *routine.Result // of a plan
+	Pickup *pickup.Pickup  // of a pick-up
+	Bound  *bind.Bound     // of a binding
+}
+
+// Asked is how a release is asked for.
+type Asked struct {
+	// Accept names findings of level "stop" that somebody takes upon themselves,
+	// each as CODE@LINE.
+	Accept   []string
+	Progress func(done float64) // of the examination; may be nil
+}
+
+// Stopped returns the first finding that stops the writing; nil when none does.
+func (r *Release) Stopped() *layer.Finding {
+	for i := range r.Findings {
+		if r.Findings[i].Level == layer.Grave {
+			return &r.Findings[i]
+		}
+	}
+	return nil
+}
+
+// ErrStopped is the cause when a release is written that may not be.
+var ErrStopped = errors.New("the file was not written")
+
+// Write writes the file.
+func (r *Release) Write(w io.Writer) (int64, error) {
+	if f := r.Stopped(); f != nil {
+		return 0, fmt.Errorf("%w: %s", ErrStopped, f.Message)
+	}
+	return edit.Write(w, r.Src, r.Edits)
+}
+
+// Reader returns the file as a stream. It fails as [Release.Write] does.
+func (r *Release) Reader() (io.Reader, int64, error) {
+	if f := r.Stopped(); f != nil {
+		return nil, 0, fmt.Errorf("%w: %s", ErrStopped, f.Message)
+	}
+	size := r.Src.Size()
+	for _, e := range r.Edits {
+		size += int64(len(e.Text)) - e.Cut
+	}
+	return edit.NewReader(r.Src, r.Edits), size, nil
+}
+
+// ErrMarked is the cause when a plan is to be laid onto a file in which comments
+// stand that look like Dogear's own.
+var ErrMarked = errors.New("comments of Dogear's stand in this file")
+
+// Plan lays a plan onto a file and examines what comes of it. pockets are those of
+// the file, as far as they are known.
+func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket, ask Asked) (*Release, error) {
+	if ix.Ours > 0 && len(p.Ears)+len(p.Changes)+len(p.Mutes) > 0 {
+		return nil, fmt.Errorf("%w: take its marks over or out first, then lay the plan", ErrMarked)
+	}
+	res, err := routine.Apply(src, ix, p, pockets)
+	if err != nil {
+		return nil, err
+	}
+	edit.Sort(res.Edits)
+	r := &Release{Src: src, Edits: res.Edits, Result: res}
+	k := &proof.Work{Src: src, Ix: ix, Edits: res.Edits, Printer: p.Printer, Inserts: inserts(res), Progress: ask.Progress}
+	if r.Report, err = proof.Check(ctx, k); err != nil {
+		return nil, err
+	}
+	r.judge(res.Findings, ask)
+	return r, r.say(src, ix)
+}
+
+// inserts are what the ears of a result put into pockets.
+func inserts(res *routine.Result) map[string][]insert.Fit {
+	out := map[string][]insert.Fit{}
+	for i := range res.Blocks {
+		b := &res.Blocks[i]
+		for _, f := range b.Fits {
+			if f.GoesIn() {
+				out[b.Ear.ID] = append(out[b.Ear.ID], f)
+			}
+		}
+	}
+	return out
+}
+
+// Pickup writes a pick-up and examines it. A plan that is laid onto the file goes
+// on behind the start; p may be nil.
+func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket, c pickup.Choice, ask Asked) (*Release, error) {
+	var res *routine.Result
+	var pr *plan.Printer
+	var err error
+	if p != nil {
+		pr = p.Printer
+		if len(p.Ears)+len(p.Mutes)+len(p.Changes) > 0 {
+			if res, err = routine.Apply(src, ix, p, pockets); err != nil {
+				return nil, err
+			}
+		}
+	}
+	made, err := pickup.Make(src, ix, pr, c, res)
+	if err != nil {
+		return nil, err
+	}
+	r := &Release{Src: src, Edits: made.Edits, Pickup: made, Result: res}
+	s := &made.Start
+	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift, Stands: !c.LooseTop, Empty: c.LooseTop}
+	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j}, Printer: pr, Kept: c.Z == pickup.ByKept && !c.LooseTop,
+		Ease: c.Ease.Layers > 0 || c.Flow > 0, Top: s.Top, Progress: ask.Progress}
+	if res != nil {
+		k.Inserts = inserts(res)
+		for i := range res.Changes {
+			if ch := &res.Changes[i]; ch.From.Line < s.Line && s.Line < ch.Until.Line {
+				k.Changes = append(k.Changes, ch.Change)
+			}
+		}
+		if w := made.Warm; w > 0 {
+			k.Warm = []float64{w}
+		}
+	}
+	if c.Nozzle > 0 {
+		k.Warm = append(k.Warm, c.Nozzle)
+	}
+	if r.Report, err = proof.Check(ctx, k); err != nil {
+		return nil, err
+	}
+	ask.Accept = append(slices.Clone(ask.Accept), c.Accept...)
+	r.judge(made.Findings, ask)
+	return r, r.say(src, ix)
+}
+
+// Touch writes the touch check of a pick-up and examines it: every line of it is
+// put in, and the part stands on the bed.
+func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer, c pickup.Choice, ask Asked) (*Release, *Touched, error) {
+	lines, at, s, err := pickup.TouchCheck(src, ix, c)
+	if err != nil {
+		return nil, nil, err
+	}
+	end := "\n"
+	if ix.LineEnds == "crlf" {
+		end = "\r\n"
+	}
+	var text []byte
+	for _, l := range lines {
+		text = append(append(text, l.Text...), end...)
+	}
+	r := &Release{Src: bytes.NewReader(nil), Edits: []edit.Edit{{Text: text}}}
+	r.Report, err = proof.Alone(ctx, src, ix, text, s.Line, s.Top, pr, c.Z == pickup.ByKept)
+	if err != nil {
+		return nil, nil, err
+	}
+	r.judge(nil, ask)
+	return r, &Touched{lines, at, s}, nil
+}
+
+// Touched is a touch check: its lines, the places it goes to, mm, and where the
+// pick-up would start.
+type Touched struct {
+	Lines []routine.Line
+	At    [][2]float64
+	Start *pickup.Start
+}
+
+// Bind joins pieces and examines the whole.
+func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan.Plan, ask Asked) (*Release, error) {
+	b, err := bind.Make(ctx, pieces, joints, p)
+	if err != nil {
+		return nil, err
+	}
+	r := &Release{Src: b.Src, Edits: b.Edits, Bound: b}
+	k := &proof.Work{Src: b.Src, Ix: b.Pieces[0].Ix, Edits: b.Edits, Jumps: map[int64]*proof.Jump{}, Printer: p.Printer, Progress: ask.Progress}
+	if p.Printer != nil {
+		k.Lifts = p.Printer.Shift
+	}
+	for i := range b.Joints {
+		m := &b.Joints[i]
+		above := &b.Pieces[m.Above]
+		j := &proof.Jump{Src: above.Src, Ix: above.Ix, Line: m.Line, At: m.Goal}
+		if p.Printer == nil || len(p.Printer.Shift) == 0 {
+			j.Shift[2] = m.DZ
+		}
+		if joints[i].Ear.Kind == plan.Nozzle {
+			j.Tip = j.Shift[2]
+		}
+		k.Jumps[m.End] = j
+	}
+	if b.TailEnd > 0 {
+		last := &b.Pieces[len(b.Pieces)-1]
+		k.Jumps[b.TailEnd] = &proof.Jump{Src: last.Src, Ix: last.Ix, Line: b.TailLine, At: b.TailGoal}
+	}
+	if r.Report, err = proof.Check(ctx, k); err != nil {
+		return nil, err
+	}
+	r.judge(b.Findings, ask)
+	return r, r.say(b.Src, nil)
+}
+
+// rank orders levels, the gravest first.
+var rank = map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
+
+// judge gathers what was found and lets pass what was accepted. What was foreseen
+// and what was found say the same of one fault: what was found is kept.
+func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
+	found := r.Report.Findings
+	for _, f := range foreseen {
+		same := func(o layer.Finding) bool { return o.Code == f.Code && rank[o.Level] <= rank[f.Level] }
+		if !slices.ContainsFunc(found, same) {
+			r.Findings = append(r.Findings, f)
+		}
+	}
+	r.Findings = append(r.Findings, found...)
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		if f.Level == layer.Grave && slices.ContainsFunc(ask.Accept, func(a string) bool { return accepts(a, f) }) {
+			r.Accepted = append(r.Accepted, *f)
+			f.Level, f.Message = layer.Care, f.Message+" Somebody has taken this upon themselves."
+		}
+	}
+	slices.SortStableFunc(r.Findings, func(a, b layer.Finding) int { return rank[a.Level] - rank[b.Level] })
+	if r.Findings == nil {
+		r.Findings = []layer.Finding{}
+	}
+}
+
+// accepts reports whether CODE@LINE names a finding.
+func accepts(name string, f *layer.Finding) bool {
+	code, line, ok := strings.Cut(name, "@")
+	return ok && code == f.Code && line == strconv.FormatInt(f.Line, 10)
+}
+
+// Name is how a finding is accepted: CODE@LINE.
+func Name(f *layer.Finding) string { return fmt.Sprintf("%s@%d", f.Code, f.Line) }
+
+// CheckName says what is wrong with the name of a finding.
+func CheckName(name string) error {
+	code, line, ok := strings.Cut(name, "@")
+	n, err := strconv.ParseInt(line, 10, 64)
+	if !ok || code == "" || err != nil || n < 1 {
+		return fmt.Errorf("%q names no finding; write CODE@LINE, as in drag@1234", name)
+	}
+	return nil
+}
+
+// say writes into the file what was accepted, behind its last line.
+func (r *Release) say(src layer.Source, ix *layer.Index) error {
+	if len(r.Accepted) == 0 {
+		return nil
+	}
+	end := "\n"
+	if ix != nil && ix.LineEnds == "crlf" {
+		end = "\r\n"
+	}
+	var lines []routine.Line
+	lines = append(lines, routine.Line{Text: "; dogear accepted: somebody has taken upon themselves"})
+	for i := range r.Accepted {
+		f := &r.Accepted[i]
+		lines = append(lines, routine.Line{Text: "; " + Name(f) + " " + routine.Clean(f.Message)})
+	}
+	lines = append(lines, routine.Line{Text: "; dogear accepted ends"})
+	e, err := routine.AtEnd(src, lines, end)
+	if err != nil {
+		return err
+	}
+	r.Edits = append(slices.Clone(r.Edits), e)
+	return nil
+}
+
+// Seal is what the examination has measured, in a sentence.
+func (r *Release) Seal() string {
+	rep := r.Report
+	if !rep.Same || r.Stopped() != nil {
+		return ""
+	}
+	switch {
+	case r.Pickup != nil && r.Pickup.Refused == nil && rep.LowestOver != nil:
+		low := func(n *gcode.Nano) string { return fmt.Sprintf("%.2f mm", n.Millimetres()) }
+		line := fmt.Sprintf(" · same plastic from line %d on", r.Pickup.Start.Line)
+		switch {
+		case r.Pickup.Loose:
+			return fmt.Sprintf("Same plastic from line %d on, lowered onto the bed", r.Pickup.Start.Line)
+		case rep.Homes:
+			return "Over the part nothing moves below " + low(rep.LowestOver) + "; Z is homed beside it" + line
+		case rep.Lowest != nil:
+			return "Nothing moves below " + low(rep.Lowest) + line
+		}
+	case rep.Muted > 0:
+		return "Same plastic, less what is muted · axis exact · modes, fan and speed put back"
+	}
+	return "Same plastic · axis exact · modes, fan and speed put back"
+}
