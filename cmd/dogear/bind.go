@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"os"
 	"regexp"
@@ -13,6 +12,7 @@ import (
 	"dogear/core/bind"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 )
 
 type bindCmd struct {
@@ -26,6 +26,7 @@ type bindCmd struct {
 	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used."`
 	Force   bool      `help:"Write over an existing OUT."`
 	Number  bool      `name:"renumber" help:"Give all lines new N numbers and checksums."`
+	Accept  []string  `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
 }
 
 type bindReport struct {
@@ -83,21 +84,24 @@ func (c *bindCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	b, err := bind.Make(context.Background(), pieces, joints, p)
+	ask, err := asked(c.Accept)
+	if err != nil {
+		return err
+	}
+	r, err := release.Bind(context.Background(), pieces, joints, p, ask)
 	if err != nil {
 		return refuse("pieces", err)
 	}
-	for _, f := range b.Findings {
-		if f.Level == layer.Grave {
-			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
-		}
+	b := r.Bound
+	if err := stopped(r); err != nil {
+		return err
 	}
 	for _, f := range files {
 		if c.Out != "-" && same(c.Out, f) {
 			return refuse("same-file", fmt.Errorf("%s is one of the pieces; the originals are never written to", c.Out))
 		}
 	}
-	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: append([]layer.Finding{}, b.Findings...)}
+	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: r.Findings}
 	for i, q := range b.Pieces {
 		from := 0.0
 		if q.From > 1 {
@@ -107,13 +111,13 @@ func (c *bindCmd) Run() error {
 	}
 	for _, j := range b.Joints {
 		below, above := b.Pieces[j.Below], b.Pieces[j.Above]
-		r := jointReport{Z: j.Z.Millimetres(), Below: below.To, Above: above.From, OutLines: [2]int64{j.OutLine, j.OutLine + int64(len(j.Lines)) - 1}, Shared: []sharedReport{}, Findings: j.Findings}
+		jr := jointReport{Z: j.Z.Millimetres(), Below: below.To, Above: above.From, OutLines: [2]int64{j.OutLine, j.OutLine + int64(len(j.Lines)) - 1}, Shared: []sharedReport{}, Findings: j.Findings}
 		for _, h := range bind.Shared(below.Ix, above.Ix) {
-			r.Shared = append(r.Shared, sharedReport{h.Z.Millimetres(), h.A, h.B + 1})
+			jr.Shared = append(jr.Shared, sharedReport{h.Z.Millimetres(), h.A, h.B + 1})
 		}
-		rep.Joints = append(rep.Joints, r)
+		rep.Joints = append(rep.Joints, jr)
 	}
-	if rep.Bytes, err = writeEdits(c.Out, files[0], c.Force, c.Number, b.Src, b.Edits); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, files[0], c.Force, c.Number, r); err != nil {
 		return err
 	}
 	if c.JSON {
@@ -126,9 +130,7 @@ func (c *bindCmd) Run() error {
 			fmt.Fprintf(os.Stderr, "joint at %.2f mm, lines %d to %d\n", j.Z, j.OutLines[0], j.OutLines[1])
 		}
 	}
-	for _, f := range b.Findings {
-		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
-	}
+	say(r.Findings)
 	return nil
 }
 

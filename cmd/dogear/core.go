@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -15,6 +16,7 @@ import (
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/core/routine"
 )
 
@@ -59,14 +61,16 @@ func printJSON(w io.Writer, v any) error {
 }
 
 type applyCmd struct {
-	File     string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
-	Out      string `short:"o" help:"File to write; - for standard output."`
-	InPlace  bool   `help:"Write FILE itself, and keep what it was beside it as FILE.orig. The plan is laid on by height when it was made for another file."`
-	JSON     bool   `help:"Print dogear-edit/1."`
-	Force    bool   `help:"Write over an existing OUT."`
-	Renumber bool   `help:"Give all lines new N numbers and checksums."`
-	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
+	File     string   `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	Plan     string   `required:"" help:"Plan in the format dogear-plan/1."`
+	Out      string   `short:"o" help:"File to write; - for standard output."`
+	InPlace  bool     `help:"Write FILE itself, and keep what it was beside it as FILE.orig. The plan is laid on by height when it was made for another file."`
+	JSON     bool     `help:"Print dogear-edit/1."`
+	Force    bool     `help:"Write over an existing OUT."`
+	Renumber bool     `help:"Give all lines new N numbers and checksums."`
+	Reanchor bool     `help:"Lay a plan made for another file onto this one, by height."`
+	Other    bool     `name:"other-model" help:"Lay a plan made for another model onto this one all the same."`
+	Accept   []string `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
 }
 
 type editReport struct {
@@ -76,24 +80,38 @@ type editReport struct {
 	Ears      []earReport         `json:"ears"`
 	Rewritten []routine.Rewritten `json:"rewritten"`
 	Findings  []layer.Finding     `json:"findings"`
+	Said      string              `json:"-"`
 }
 
 type earReport struct {
 	ID        string   `json:"id"`
 	Before    int64    `json:"inserted_before_line"`
 	OutLines  [2]int64 `json:"out_lines"`
-	Layer     int      `json:"before_layer"`
-	Z         float64  `json:"z"`
+	Layer     *int     `json:"before_layer"`           // nil inside a layer
+	Inside    int      `json:"inside_layer,omitempty"` // the layer inside which it lies
+	Z         float64  `json:"z"`                      // of the fold: where the layer under it ends
 	LastLayer int      `json:"last_layer"`
 	Seconds   float64  `json:"seconds_in"`
+}
+
+// place says where an ear lies.
+func (e *earReport) place() string {
+	if e.Layer == nil {
+		return fmt.Sprintf("inside layer %d", e.Inside)
+	}
+	return fmt.Sprintf("before layer %d", *e.Layer)
 }
 
 func (c *applyCmd) Run() error {
 	if (c.Out == "") == !c.InPlace {
 		return refuse("usage", errors.New("say where the file goes: -o OUT, or --in-place"))
 	}
+	ask, err := asked(c.Accept)
+	if err != nil {
+		return err
+	}
 	if c.InPlace {
-		rep, err := inPlace(c.File, c.Plan, c.Renumber)
+		rep, err := inPlace(c.File, c.Plan, inPlaceHow{renumber: c.Renumber, other: c.Other, ask: ask})
 		if err != nil {
 			return err
 		}
@@ -108,15 +126,30 @@ func (c *applyCmd) Run() error {
 		return err
 	}
 	defer d.close()
-	res, err := lay(d, p, c.Reanchor)
+	r, err := released(d, p, release.Onto{Reanchor: c.Reanchor, Other: c.Other}, ask)
 	if err != nil {
 		return err
 	}
-	rep := reportOf(d, res, c.Out)
-	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, res.Edits); err != nil {
+	rep := reportOf(d, r, c.Out)
+	if rep.Bytes, err = writeRelease(c.Out, c.File, c.Force, c.Renumber, r); err != nil {
 		return err
 	}
 	return c.tell(beside(c.Out), rep)
+}
+
+// asked reads the findings that are taken upon oneself, and shows how far the
+// examination is where somebody looks.
+func asked(accept []string) (release.Asked, error) {
+	ask := release.Asked{Accept: accept}
+	for _, a := range accept {
+		if err := release.CheckName(a); err != nil {
+			return ask, refuse("usage", err)
+		}
+	}
+	if isTerminal(os.Stderr) {
+		ask.Progress = progress("examining")
+	}
+	return ask, nil
 }
 
 // tell says what was done: as JSON where it was asked for, else in words.
@@ -125,12 +158,20 @@ func (c *applyCmd) tell(to io.Writer, rep *editReport) error {
 		return printJSON(to, rep)
 	}
 	for _, e := range rep.Ears {
-		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, before layer %d (%.2f mm)\n", e.ID, e.OutLines[1]-e.OutLines[0]+1, e.Before, e.Layer, e.Z)
+		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, %s (%.2f mm)\n", e.ID, e.OutLines[1]-e.OutLines[0]+1, e.Before, e.place(), e.Z)
 	}
-	for _, f := range rep.Findings {
-		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	if rep.Said != "" {
+		fmt.Fprintln(os.Stderr, rep.Said)
 	}
+	say(rep.Findings)
 	return nil
+}
+
+// say prints findings.
+func say(findings []layer.Finding) {
+	for _, f := range findings {
+		fmt.Fprintf(os.Stderr, "%s, %s: %s\n", f.Level, release.Name(&f), f.Message)
+	}
 }
 
 func readPlan(file string) (*plan.Plan, error) {
@@ -160,9 +201,9 @@ func optionsOf(p *plan.Plan) layer.Options {
 	return opt
 }
 
-// lay lays a plan onto a file; one that was made for another file only when that
-// is asked for. What stands against writing it is an error.
-func lay(d *document, p *plan.Plan, reanchor bool) (*routine.Result, error) {
+// released lays a plan onto a file and has it examined; one that was made for another
+// file only when that is asked for. What stands against writing it is an error.
+func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release, error) {
 	var marks *landmark.Report
 	var err error
 	if insert.Wanted(p) || slices.ContainsFunc(p.Ears, func(e plan.Ear) bool { return e.Seen != nil }) {
@@ -170,43 +211,80 @@ func lay(d *document, p *plan.Plan, reanchor bool) (*routine.Result, error) {
 			return nil, refuse("unreadable", err)
 		}
 	}
-	var moved []layer.Finding
-	if p.File != nil && p.File.SHA256 != "" {
-		sum, err := digest(d.src)
-		if err != nil {
-			return nil, refuse("unreadable", err)
-		}
-		if sum != p.File.SHA256 {
-			if !reanchor {
-				return nil, refuse("other-file", errors.New("the plan was made for another file; say --reanchor to lay it on this one by height"))
-			}
-			if moved, err = routine.Reanchor(d.src, d.ix, p, marks); err != nil {
-				return nil, refuse("unreadable", err)
-			}
-		}
+	moved, err := moveOnto(d, p, onto, marks)
+	if err != nil {
+		return nil, err
 	}
 	var pockets []landmark.Pocket
 	if marks != nil {
 		pockets = marks.Pockets
 	}
-	res, err := routine.Apply(d.src, d.ix, p, pockets)
-	if err != nil {
+	r, err := release.Plan(context.Background(), d.src, d.ix, p, pockets, ask)
+	if errors.Is(err, release.ErrMarked) {
+		return nil, refuse("written-by-dogear", fmt.Errorf("%s: %w", d.name, err))
+	} else if err != nil {
 		return nil, refuse("plan", err)
 	}
-	res.Findings = append(moved, res.Findings...)
-	for _, f := range res.Findings {
-		if f.Level == layer.Grave {
-			return nil, &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
-		}
-	}
-	edit.Sort(res.Edits)
-	return res, nil
+	r.Findings = append(moved, r.Findings...)
+	return r, stopped(r)
 }
 
-func reportOf(d *document, res *routine.Result, out string) *editReport {
-	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: append([]layer.Finding{}, res.Findings...)}
+// moveOnto fits a plan to the file it is laid onto.
+func moveOnto(d *document, p *plan.Plan, onto release.Onto, marks *landmark.Report) ([]layer.Finding, error) {
+	if p.File == nil || p.File.SHA256 == "" {
+		return nil, nil
+	}
+	var err error
+	if onto.SHA256, err = digest(d.src); err != nil {
+		return nil, refuse("unreadable", err)
+	}
+	moved, err := onto.Move(d.src, d.ix, p, marks)
+	switch {
+	case errors.Is(err, release.ErrOtherFile):
+		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to lay it on this one by height", err))
+	case errors.Is(err, release.ErrOtherModel):
+		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to lay it on all the same", err))
+	case err != nil:
+		return nil, refuse("unreadable", err)
+	}
+	return moved, nil
+}
+
+// stopped is the refusal of a release that may not be written; nil when it may.
+func stopped(r *release.Release) error {
+	f := r.Stopped()
+	if f == nil {
+		return nil
+	}
+	more := 0
+	for i := range r.Findings {
+		if r.Findings[i].Level == layer.Grave {
+			more++
+		}
+	}
+	text := f.Message
+	if f.Ear != "" && r.Result != nil && slices.ContainsFunc(r.Result.Blocks, func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
+		text = "Ear " + f.Ear + ": " + text
+	}
+	if more > 1 {
+		text += fmt.Sprintf(" (and %d more of this kind or another)", more-1)
+	}
+	text += fmt.Sprintf(" To take it upon yourself: --accept %s", release.Name(f))
+	return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(text)}
+}
+
+func reportOf(d *document, r *release.Release, out string) *editReport {
+	res := r.Result
+	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: r.Findings}
 	for i, b := range res.Blocks {
-		rep.Ears = append(rep.Ears, earReport{b.Ear.ID, b.Fold.Line, res.OutLines(i), b.Fold.Layer, d.ix.Layers[b.Fold.Layer-1].Z.Millimetres(), b.Fold.Last(), b.Fold.Seconds})
+		l := &d.ix.Layers[b.Fold.Layer-1]
+		e := earReport{ID: b.Ear.ID, Before: b.Fold.Line, OutLines: res.OutLines(i), Z: (l.Z - l.Height).Millimetres(), LastLayer: b.Fold.Last(), Seconds: b.Fold.Seconds}
+		if n := b.Fold.Layer; b.Fold.Inside {
+			e.Inside = n
+		} else {
+			e.Layer = &n
+		}
+		rep.Ears = append(rep.Ears, e)
 	}
 	return rep
 }
@@ -223,23 +301,29 @@ func pocketsFor(d *document, p *plan.Plan) ([]landmark.Pocket, error) {
 	return r.Pockets, nil
 }
 
-// writeEdits writes a file with edits, and returns how many bytes it has.
-func writeEdits(out, file string, force, renumber bool, src layer.Source, edits []edit.Edit) (int64, error) {
+// writeRelease writes a file that may be written, and returns how many bytes it has.
+func writeRelease(out, file string, force, renumber bool, r *release.Release) (int64, error) {
 	n := int64(0)
 	err := create(out, file, force, func(w io.Writer) error {
 		count := &counted{w: w}
 		defer func() { n = count.n }()
-		if !renumber {
-			_, err := edit.Write(count, src, edits)
-			return err
-		}
-		r := &edit.Renumber{W: count}
-		if _, err := edit.Write(r, src, edits); err != nil {
-			return err
-		}
-		return r.Close()
+		return write(count, r, renumber)
 	})
 	return n, err
+}
+
+// write writes a release, with new line numbers on request: those mean nothing to
+// the machine that was examined.
+func write(w io.Writer, r *release.Release, renumber bool) error {
+	if !renumber {
+		_, err := r.Write(w)
+		return err
+	}
+	n := &edit.Renumber{W: w}
+	if _, err := r.Write(n); err != nil {
+		return err
+	}
+	return n.Close()
 }
 
 // beside is where a report goes: not into the file, when that is standard output.

@@ -4,24 +4,24 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"time"
 
 	"dogear/core/cue"
-	"dogear/core/layer"
-	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/core/routine"
 	"dogear/web"
 )
 
 type cueCmd struct {
-	File  string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	Plan  string `required:"" help:"Plan in the format dogear-plan/1."`
-	Start string `help:"When the print starts: 15:04, or 2006-01-02T15:04." placeholder:"TIME"`
-	As    string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
-	Out   string `short:"o" required:"" help:"File to write; - for standard output."`
-	Force bool   `help:"Write over an existing OUT."`
+	File     string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
+	Start    string `help:"When the print starts: 15:04, or 2006-01-02T15:04." placeholder:"TIME"`
+	As       string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
+	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
+	Force    bool   `help:"Write over an existing OUT."`
+	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
+	Other    bool   `name:"other-model" help:"Lay a plan made for another model onto this one all the same."`
 }
 
 func (c *cueCmd) Run() error {
@@ -35,19 +35,20 @@ func (c *cueCmd) Run() error {
 	if c.As == "ics" && start.IsZero() {
 		return refuse("usage", errors.New("a calendar needs --start"))
 	}
-	f, err := os.Open(c.Plan)
-	if err != nil {
-		return refuse("unreadable", err)
-	}
-	defer f.Close()
-	p, err := plan.Parse(f)
-	if err != nil {
-		return refuse("plan", err)
-	}
-	d, err := open(c.File, layer.Options{})
+	p, err := readPlan(c.Plan)
 	if err != nil {
 		return err
 	}
+	d, err := open(c.File, optionsOf(p))
+	if err != nil {
+		return err
+	}
+	defer d.close()
+	moved, err := moveOnto(d, p, release.Onto{Reanchor: c.Reanchor, Other: c.Other}, nil)
+	if err != nil {
+		return err
+	}
+	say(moved)
 	pockets, err := pocketsFor(d, p)
 	if err != nil {
 		return err

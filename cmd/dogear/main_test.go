@@ -116,7 +116,7 @@ func TestApply(t *testing.T) {
 		t.Fatal(err)
 	}
 	edited, err := os.ReadFile(out)
-	if err != nil || r.Format != "dogear-edit/1" || r.Bytes != int64(len(edited)) || len(r.Ears) != 2 || r.Ears[0].ID != "a2" || r.Ears[0].Layer != 5 || r.Ears[1].Layer != 13 {
+	if err != nil || r.Format != "dogear-edit/1" || r.Bytes != int64(len(edited)) || len(r.Ears) != 2 || r.Ears[0].ID != "a2" || *r.Ears[0].Layer != 5 || *r.Ears[1].Layer != 13 {
 		t.Fatalf("%+v %v", r, err)
 	}
 	lines := strings.SplitAfter(string(edited), "\n")
@@ -163,7 +163,7 @@ func TestRefusals(t *testing.T) {
 		{"OUT is FILE by another name", []string{"apply", file, "--plan", plan, "-o", filepath.Dir(file) + "/./tide-gauge.gcode", "--force"}, 1, "never changed"},
 		{"no such layer", []string{"apply", file, "--plan", bad, "-o", out, "--force"}, 1, "no layer 99"},
 		{"other file", []string{"apply", file, "--plan", other, "-o", out, "--force"}, 1, "--reanchor"},
-		{"homes", []string{"apply", file, "--plan", homing, "-o", out, "--force"}, 1, "home or probe"},
+		{"homes", []string{"apply", file, "--plan", homing, "-o", out, "--force"}, 1, "feel for the bed"},
 		{"picture", []string{"layers", picture}, 1, "picture"},
 		{"missing", []string{"layers", file + "x"}, 1, "no such file"},
 		{"folder", []string{"layers", filepath.Dir(file)}, 1, "not a file"},

@@ -1,16 +1,16 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"strconv"
 	"strings"
 
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/routine"
+	"dogear/core/release"
 )
 
 // evidence are the flags that say where a print failed and how the printer
@@ -41,16 +41,17 @@ type evidence struct {
 type pickupCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
 	evidence
-	Flow     float64 `help:"Percent of the file's filament, of the eased layers if there are any."`
-	Nozzle   float64 `help:"Nozzle, °C, instead of the file's."`
-	Bed      float64 `help:"Bed, °C, instead of the file's."`
-	Ease     string  `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
-	Prime    string  `help:"How much is primed, and where." placeholder:"MM@X,Y"`
-	LooseTop bool    `help:"Print the rest by itself, on the bed, to be glued on."`
-	Out      string  `short:"o" required:"" help:"File to write; - for standard output."`
-	JSON     bool    `help:"Print dogear-pickup/1."`
-	Force    bool    `help:"Write over an existing OUT."`
-	Renumber bool    `help:"Give all lines new N numbers and checksums."`
+	Flow     float64  `help:"Percent of the file's filament, of the eased layers if there are any."`
+	Nozzle   float64  `help:"Nozzle, °C, instead of the file's."`
+	Bed      float64  `help:"Bed, °C, instead of the file's."`
+	Ease     string   `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
+	Prime    string   `help:"How much is primed, and where." placeholder:"MM@X,Y"`
+	LooseTop bool     `help:"Print the rest by itself, on the bed, to be glued on."`
+	Out      string   `short:"o" required:"" help:"File to write; - for standard output."`
+	JSON     bool     `help:"Print dogear-pickup/1."`
+	Force    bool     `help:"Write over an existing OUT."`
+	Renumber bool     `help:"Give all lines new N numbers and checksums."`
+	Accept   []string `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
 }
 
 type touchCmd struct {
@@ -233,6 +234,7 @@ type pickupReport struct {
 	Opening    []pickup.Entry  `json:"opening"`
 	Candidates []candidate     `json:"candidates"`
 	Findings   []layer.Finding `json:"findings"`
+	Seal       string          `json:"seal,omitempty"` // what the examination has measured
 }
 
 func (c *pickupCmd) Run() error {
@@ -252,19 +254,22 @@ func (c *pickupCmd) Run() error {
 	if err := c.amounts(&ch); err != nil {
 		return refuse("usage", err)
 	}
-	p, err := pickup.Make(d.src, d.ix, nil, ch, nil)
+	ask, err := asked(c.Accept)
+	if err != nil {
+		return err
+	}
+	r, err := release.Pickup(context.Background(), d.src, d.ix, nil, nil, ch, ask)
 	if err != nil {
 		return refuse("pickup", err)
 	}
+	p := r.Pickup
 	for _, t := range belief.Contradicts {
-		p.Findings = append(p.Findings, layer.Finding{Level: layer.Care, Code: "contradiction", Line: p.Start.Line, Message: t})
+		r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "contradiction", Line: p.Start.Line, Message: t})
 	}
-	for _, f := range p.Findings {
-		if f.Level == layer.Grave {
-			return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(f.Message)}
-		}
+	if err := stopped(r); err != nil {
+		return err
 	}
-	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out, Opening: append([]pickup.Entry{}, p.Opening...), Candidates: cand, Findings: append([]layer.Finding{}, p.Findings...)}
+	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out, Opening: append([]pickup.Entry{}, p.Opening...), Candidates: cand, Findings: r.Findings, Seal: r.Seal()}
 	s := &p.Start
 	rep.Start.Layer, rep.Start.Line = s.Layer, s.Line
 	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(), s.At.Pos[1].Millimetres(), s.At.Pos[2].Millimetres(), s.At.LogicalE().Millimetres()
@@ -272,16 +277,17 @@ func (c *pickupCmd) Run() error {
 	if s.Kept > 0 {
 		rep.LastKept.Z = d.ix.Layers[s.Kept-1].Z.Millimetres()
 	}
-	if rep.Bytes, err = writeEdits(c.Out, c.File, c.Force, c.Renumber, d.src, p.Edits); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, c.File, c.Force, c.Renumber, r); err != nil {
 		return err
 	}
 	if c.JSON {
 		return printJSON(beside(c.Out), rep)
 	}
 	fmt.Fprintf(os.Stderr, "goes on with layer %d, line %d; %d lines of opening\n", s.Layer, s.Line, p.Length)
-	for _, f := range p.Findings {
-		fmt.Fprintf(os.Stderr, "%s: %s\n", f.Level, f.Message)
+	if rep.Seal != "" {
+		fmt.Fprintln(os.Stderr, rep.Seal)
 	}
+	say(r.Findings)
 	return nil
 }
 
@@ -345,27 +351,15 @@ func (c *touchCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	lines, _, s, err := pickup.TouchCheck(d.src, d.ix, ch)
+	r, t, err := release.Touch(context.Background(), d.src, d.ix, nil, ch, release.Asked{})
 	if err != nil {
 		return refuse("touch", err)
 	}
-	err = create(c.Out, c.File, c.Force, func(w io.Writer) error { return writeLines(w, d.ix, lines) })
-	if err == nil {
-		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(s.Kept, 1))
+	if err := stopped(r); err != nil {
+		return err
+	}
+	if _, err = writeRelease(c.Out, c.File, c.Force, false, r); err == nil {
+		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(t.Start.Kept, 1))
 	}
 	return err
-}
-
-// writeLines writes lines with the line ends of the file.
-func writeLines(w io.Writer, ix *layer.Index, lines []routine.Line) error {
-	end := "\n"
-	if ix.LineEnds == "crlf" {
-		end = "\r\n"
-	}
-	for _, l := range lines {
-		if _, err := io.WriteString(w, l.Text+end); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -98,13 +98,16 @@ func (w *watcher) step() {
 		}
 		delete(w.coming, name)
 		file := filepath.Join(w.dir, name)
-		rep, err := inPlace(file, w.plan, false)
+		rep, err := inPlace(file, w.plan, inPlaceHow{})
 		text := ""
 		if err == nil {
 			text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears), name+origSuffix)
 			if len(rep.Ears) == 1 {
-				text = fmt.Sprintf("1 ear placed before layer %d; what it was lies beside it as %s", rep.Ears[0].Layer, name+origSuffix)
+				text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(), name+origSuffix)
 			}
+		}
+		if rep != nil && rep.Said != "" {
+			text = rep.Said
 		}
 		w.tell(name, text, err)
 		if st, err := os.Stat(file); err == nil {

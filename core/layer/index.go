@@ -37,6 +37,7 @@ type Index struct {
 	Prime    Span // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
 	Ours     int     // ears, changes and runs of muted lines that stand in the file because Dogear has written it
+	Marked   bool    // comments stand in it that look like those around what Dogear puts in
 	Heats    []Place // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers

@@ -352,11 +352,19 @@ func (r *reader) comment(s []byte, at int64) {
 	}
 }
 
+// blockKinds are how the comments begin that stand around what Dogear puts in, behind
+// the words that all of its comments begin with.
+var blockKinds = [][]byte{[]byte("ear "), []byte("heads-up "), []byte("mute"), []byte("over "), []byte("slow "),
+	[]byte("change "), []byte("back "), []byte("accepted"), []byte("was ")}
+
 // ours takes note of the comments that Dogear has written.
 func (r *reader) ours(s []byte) bool {
 	rest, ok := bytes.CutPrefix(s, []byte("; dogear "))
 	if !ok {
 		return false
+	}
+	for _, kind := range blockKinds {
+		r.ix.Marked = r.ix.Marked || bytes.HasPrefix(rest, kind)
 	}
 	if rest, ok = bytes.CutPrefix(rest, []byte("ear ")); ok {
 		if id, end := bytes.CutSuffix(rest, []byte(" ends")); !end {

@@ -282,7 +282,7 @@ func TestOddFiles(t *testing.T) {
 	}
 	src, ix := read(t, tower(20))
 	low := plan.Generic()
-	low.Top = 2.2
+	low.Top, low.Assumed = 2.2, false
 	p, err := Make(src, ix, low, Choice{Start: Next, Layer: 10}, nil)
 	if err != nil || codes(p, layer.Grave) != "lift-too-low" {
 		t.Error(err, p.Findings)

@@ -57,7 +57,7 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 		pr = plan.Generic()
 	}
 	if pr.Assumed {
-		pr = bedOf(ix)
+		pr = bedOf(ix, pr)
 	}
 	if c.Prime <= 0 {
 		c.Prime = usualPrime
@@ -93,8 +93,9 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 // bedOf is a printer for which nothing is known but the file: its bed is the one
 // that a comment names, else what the file reaches and a little more, so that there
 // is room to prime beside the part.
-func bedOf(ix *layer.Index) *plan.Printer {
-	p := plan.Generic()
+func bedOf(ix *layer.Index, pr *plan.Printer) *plan.Printer {
+	q := *pr
+	p := &q
 	p.Top = math.Max(p.Top, ix.Height().Millimetres()+60)
 	if bed, ok := ix.NamedBed(); ok {
 		p.Bed = bed

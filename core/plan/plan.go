@@ -62,6 +62,15 @@ type Span struct {
 type File struct {
 	SHA256 string `json:"sha256,omitempty"`
 	Name   string `json:"name,omitempty"`
+	Shape  *Shape `json:"shape,omitempty"`
+}
+
+// Shape is what can be told of a model from any slicing of it. Lengths in mm, areas
+// in mm².
+type Shape struct {
+	Height float64    `json:"height"`
+	Box    [4]float64 `json:"box"`   // of what is laid, supports and skirts left out
+	Areas  [5]float64 `json:"areas"` // of the sections at a tenth, three tenths … of the height
 }
 
 // Seen is what an ear was marked for: a kind of landmark, and of a pocket its

@@ -97,7 +97,7 @@ var ErrMarked = errors.New("comments of Dogear's stand in this file")
 // Plan lays a plan onto a file and examines what comes of it. pockets are those of
 // the file, as far as they are known.
 func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket, ask Asked) (*Release, error) {
-	if ix.Ours > 0 && len(p.Ears)+len(p.Changes)+len(p.Mutes) > 0 {
+	if (ix.Marked || ix.Ours > 0) && len(p.Ears)+len(p.Changes)+len(p.Mutes) > 0 {
 		return nil, fmt.Errorf("%w: take its marks over or out first, then lay the plan", ErrMarked)
 	}
 	res, err := routine.Apply(src, ix, p, pockets)

@@ -3,6 +3,8 @@ package routine
 import (
 	"fmt"
 	"hash/crc32"
+	"regexp"
+	"slices"
 	"strings"
 
 	"dogear/core/edit"
@@ -24,8 +26,17 @@ const sealPrefix = "; dogear seal "
 // sealOpen stands behind the seal of a block in front of which a line end was added.
 const sealOpen = " open"
 
-// sum adds a line, without its end, to a checksum.
+// renumbered finds the number and the checksum of a line.
+var renumbered = regexp.MustCompile(`^[Nn]\d+ ?(.*?)\*\d+( ;.*)?$`)
+
+// sum adds a line, without its end, to a checksum. A number in front of it and its
+// own checksum do not count: the file may have got new ones.
 func sum(crc uint32, line []byte) uint32 {
+	if len(line) > 0 && line[0]|0x20 == 'n' && len(line) < 4096 {
+		if m := renumbered.FindSubmatch(line); m != nil {
+			line = slices.Concat(m[1], m[2])
+		}
+	}
 	crc = crc32.Update(crc, crc32.IEEETable, line)
 	return crc32.Update(crc, crc32.IEEETable, []byte{'\n'})
 }
