@@ -8,8 +8,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/bind"
-	"dogear/core/edit"
-	"dogear/core/layer"
+	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -54,24 +53,27 @@ func boundName(b *binding) string {
 
 // bindFile sends a bound file.
 func (s *Server) bindFile(c fiber.Ctx) error {
-	b, made, err := s.bound(c)
+	b, r, err := s.bound(c)
 	if err != nil {
 		return err
 	}
-	size := made.Src.Size()
-	for _, e := range made.Edits {
-		size += int64(len(e.Text)) - e.Cut
-	}
-	return download(c, boundName(b), edit.NewReader(made.Src, made.Edits), size)
+	return send(c, boundName(b), r)
 }
 
 // bindShelf puts a bound file on the shelf, as a print of its own.
 func (s *Server) bindShelf(c fiber.Ctx) error {
-	b, made, err := s.bound(c)
+	b, r, err := s.bound(c)
 	if err != nil {
 		return err
 	}
-	p, err := s.shelve(c.Context(), edit.NewReader(made.Src, made.Edits), boundName(b))
+	if f := r.Stopped(); f != nil {
+		return sentence(fiber.StatusConflict, f.Message)
+	}
+	file, _, err := r.Reader()
+	if err != nil {
+		return err
+	}
+	p, err := s.shelve(c.Context(), file, boundName(b))
 	if err != nil {
 		return err
 	}
@@ -80,8 +82,8 @@ func (s *Server) bindShelf(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusOK)
 }
 
-// bound binds what an address says, when nothing grave speaks against it.
-func (s *Server) bound(c fiber.Ctx) (*binding, *bind.Bound, error) {
+// bound binds what an address says, and has it examined.
+func (s *Server) bound(c fiber.Ctx) (*binding, *release.Release, error) {
 	b, err := s.binding(c)
 	if err != nil {
 		return nil, nil, err
@@ -89,16 +91,8 @@ func (s *Server) bound(c fiber.Ctx) (*binding, *bind.Bound, error) {
 	if len(b.pieces) < 2 {
 		return nil, nil, sentence(fiber.StatusBadRequest, "it takes two pieces or more")
 	}
-	made, err := b.make(c.Context())
-	if err != nil {
-		return nil, nil, err
-	}
-	for _, f := range made.Findings {
-		if f.Level == layer.Grave {
-			return nil, nil, sentence(fiber.StatusConflict, f.Message)
-		}
-	}
-	return b, made, nil
+	r, err := s.joined(c.Context(), b)
+	return b, r, err
 }
 
 // bindOver sends what a layer of one print lays over nothing of a layer of

@@ -10,6 +10,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/core/routine"
 )
 
@@ -71,10 +72,16 @@ type boundView struct {
 	Others   []bindChoice // that may be put on top
 	Routines []string
 	Spools   [][2]string
-	Findings []layer.Finding
+	Findings []boundFinding
 	Blocked  bool
 	Seconds  float64
 	Name     string
+}
+
+// boundFinding is a finding with the address at which it is taken upon oneself.
+type boundFinding struct {
+	layer.Finding
+	Accept string
 }
 
 type boundTab struct {
@@ -85,12 +92,24 @@ type boundTab struct {
 
 // boundView works out everything the page shows.
 func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) {
-	made, err := b.make(ctx)
+	r, err := s.joined(ctx, b)
 	if err != nil {
 		return nil, err
 	}
-	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Findings: made.Findings, Name: boundName(b)}
-	slices.SortStableFunc(v.Findings, func(x, y layer.Finding) int { return gravity(y.Level) - gravity(x.Level) })
+	made := r.Bound
+	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Name: boundName(b), Blocked: r.Stopped() != nil}
+	for _, f := range r.Findings {
+		x := boundFinding{Finding: f}
+		if f.Level == layer.Grave {
+			with := *b
+			with.accept = append(slices.Clone(b.accept), release.Name(&f))
+			x.Accept = with.address("/bind")
+		}
+		v.Findings = append(v.Findings, x)
+	}
+	for _, name := range b.accept {
+		v.Hidden = append(v.Hidden, [2]string{"ok", name})
+	}
 	st := boundState{At: b.at, Shared: []sharedHeight{}}
 	for i, p := range made.Pieces {
 		low := gcode.Nano(0)
@@ -137,9 +156,6 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	for i, j := range made.Joints {
 		v.Joints = append(v.Joints, boundTab{i, millimetres(j.Z), i == b.at})
 	}
-	for _, f := range v.Findings {
-		v.Blocked = v.Blocked || f.Level == layer.Grave
-	}
 	js, err := json.Marshal(st)
 	if err != nil {
 		return nil, err
@@ -162,10 +178,6 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		v.Others = nil
 	}
 	return v, nil
-}
-
-func gravity(level string) int {
-	return map[string]int{layer.Note: 0, layer.Care: 1, layer.Grave: 2}[level]
 }
 
 // missing returns what of all is not in have.

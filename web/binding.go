@@ -16,6 +16,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -28,6 +29,7 @@ type binding struct {
 	at     int // the joint that is looked at
 	p      *plan.Plan
 	kit    *store.Kit
+	accept []string // findings taken upon oneself
 }
 
 // jointChoice is what a person chooses for one joint.
@@ -58,6 +60,11 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 	}
 	if len(q["p"]) > mostBound {
 		return nil, sentence(fiber.StatusBadRequest, fmt.Sprintf("at most %d pieces are bound at once", mostBound))
+	}
+	for _, name := range q["ok"] {
+		if release.CheckName(name) == nil && len(b.accept) < 20 {
+			b.accept = append(b.accept, name)
+		}
 	}
 	loose := false // some piece has no layers yet
 	for _, t := range append(q["p"], q["add"]...) {
@@ -210,6 +217,9 @@ func (b *binding) address(path string) string {
 		q.Add("r", j.Routine)
 		q.Add("f", j.Filament)
 	}
+	for _, name := range b.accept {
+		q.Add("ok", name)
+	}
 	if b.at > 0 {
 		q.Set("at", fmt.Sprint(b.at))
 	}
@@ -223,8 +233,8 @@ func blank(v float64) string {
 	return fmt.Sprint(v)
 }
 
-// make binds what is chosen.
-func (b *binding) make(ctx context.Context) (*bind.Bound, error) {
+// joined binds what is chosen, and has it examined.
+func (s *Server) joined(ctx context.Context, b *binding) (*release.Release, error) {
 	var joints []bind.Joint
 	for _, c := range b.joints {
 		j := bind.Joint{DZ: c.DZ}
@@ -239,9 +249,19 @@ func (b *binding) make(ctx context.Context) (*bind.Bound, error) {
 		}
 		joints = append(joints, j)
 	}
-	made, err := bind.Make(ctx, b.pieces, joints, b.p)
+	key, err := keyOf("bind", 0, b.address(""), b.p)
 	if err != nil {
+		return nil, err
+	}
+	a := s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+		ask.Accept = b.accept
+		return release.Bind(ctx, b.pieces, joints, b.p, ask)
+	})
+	if _, err := a.within(ctx, 0); err != nil {
+		if errors.Is(err, context.Canceled) {
+			return nil, err
+		}
 		return nil, sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
-	return made, nil
+	return a.out, nil
 }

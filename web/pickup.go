@@ -7,7 +7,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/pickup"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -68,22 +67,9 @@ func (s *Server) sendPickup(c fiber.Ctx, b *book, said string) error {
 	return c.Render("_pickup", v)
 }
 
-// made lays the print's marks and a pick-up onto its file.
-func made(b *book, m *marked, c pickup.Choice) (*pickup.Pickup, *routine.Result, error) {
-	var res *routine.Result
-	if len(m.plan.Ears)+len(m.plan.Mutes)+len(m.plan.Changes) > 0 {
-		var err error
-		if res, err = routine.Apply(b.src, b.ix, m.plan, b.found()); err != nil {
-			return nil, nil, err
-		}
-	}
-	p, err := pickup.Make(b.src, b.ix, m.plan.Printer, c, res)
-	return p, res, err
-}
-
-// mostChecked is the size of a file, in bytes, up to which it is compared on
-// every change; larger ones when the file is written.
-const mostChecked = 60 << 20
+// mostChecked is the size of a file, in bytes, up to which a pick-up or a binding is
+// examined on every change; larger ones are when they are written.
+const mostChecked = 150 << 20
 
 // changePickup carries out one change of the pick-up being worked on.
 func (s *Server) changePickup(c fiber.Ctx, f func(b *book, d *store.PickupDoc) (string, error)) error {

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/pickup"
+	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -158,16 +159,19 @@ func (s *Server) flip(c fiber.Ctx) error {
 // accept takes a finding upon oneself; it must be said in words.
 func (s *Server) accept(c fiber.Ctx) error {
 	return s.changePickup(c, func(_ *book, d *store.PickupDoc) (string, error) {
-		code := c.FormValue("code")
+		name := c.FormValue("name")
 		if c.FormValue("back") != "" {
-			d.Choice.Accept = slices.DeleteFunc(d.Choice.Accept, func(s string) bool { return s == code })
+			d.Choice.Accept = slices.DeleteFunc(d.Choice.Accept, func(s string) bool { return s == name })
 			return "It holds again.", nil
 		}
 		if strings.ToLower(strings.Trim(strings.TrimSpace(c.FormValue("words")), ".!")) != acceptWords {
 			return "", sentence(fiber.StatusUnprocessableEntity, "to take it upon yourself, write: "+acceptWords)
 		}
-		if !slices.Contains(d.Choice.Accept, code) {
-			d.Choice.Accept = append(d.Choice.Accept, code)
+		if err := release.CheckName(name); err != nil {
+			return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
+		}
+		if !slices.Contains(d.Choice.Accept, name) {
+			d.Choice.Accept = append(d.Choice.Accept, name)
 		}
 		return "Taken upon yourself.", nil
 	})

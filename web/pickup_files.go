@@ -9,9 +9,8 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/edit"
-	"dogear/core/layer"
 	"dogear/core/pickup"
+	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -25,10 +24,14 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, "say first what you know about where it stopped")
 	}
-	p, ch, err := s.checked(c, b, &d.Doc)
+	r, ch, err := s.checked(c, b, &d.Doc)
 	if err != nil {
 		return err
 	}
+	if f := r.Stopped(); f != nil {
+		return sentence(fiber.StatusConflict, "the pick-up was not written: "+f.Message)
+	}
+	p := r.Pickup
 	if d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
 		return sentence(fiber.StatusConflict, fmt.Sprintf("take the place first: is layer %d the last good one?", ch.Layer))
 	}
@@ -40,8 +43,8 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusOK)
 }
 
-// checked makes a pick-up and refuses it when something must be dealt with.
-func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*pickup.Pickup, *pickup.Choice, error) {
+// checked makes the pick-up of what is known and decided, and has it examined.
+func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.Release, *pickup.Choice, error) {
 	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
 		return nil, nil, err
@@ -51,23 +54,8 @@ func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*pickup.Pi
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	ch := settled(doc, belief)
-	p, _, err := made(b, m, ch)
-	if err != nil {
-		return nil, nil, sentence(fiber.StatusConflict, err.Error())
-	}
-	for _, f := range p.Findings {
-		if f.Level == layer.Grave {
-			return nil, nil, sentence(fiber.StatusConflict, "the pick-up was not written: "+f.Message)
-		}
-	}
-	v, err := compare(c.Context(), b, m, p, &ch)
-	if err != nil {
-		return nil, nil, err
-	}
-	if v.First != nil {
-		return nil, nil, sentence(fiber.StatusConflict, "the pick-up was not written, since it would not lay the same plastic: "+v.First.What)
-	}
-	return p, &ch, nil
+	r, err := s.picked(c.Context(), b, m, ch)
+	return r, &ch, err
 }
 
 // pickupFile sends the file of a pick-up that was written.
@@ -84,7 +72,7 @@ func (s *Server) pickupFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	p, ch, err := s.checked(c, b, &d.Doc)
+	r, ch, err := s.checked(c, b, &d.Doc)
 	if err != nil {
 		return err
 	}
@@ -92,11 +80,7 @@ func (s *Server) pickupFile(c fiber.Ctx) error {
 	if ch.LooseTop {
 		what = "loose-top-from"
 	}
-	size := b.src.Size()
-	for _, e := range p.Edits {
-		size += int64(len(e.Text)) - e.Cut
-	}
-	return download(c, nameWith(b, fmt.Sprintf("_%s-%d", what, p.Start.Layer)), edit.NewReader(b.src, p.Edits), size)
+	return send(c, nameWith(b, fmt.Sprintf("_%s-%d", what, r.Pickup.Start.Layer)), r)
 }
 
 // touchFile sends the touch check file of the pick-up being worked on.
@@ -113,15 +97,15 @@ func (s *Server) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	ls, _, st, err := pickup.TouchCheck(b.src, b.ix, settled(&d.Doc, belief))
+	m, err := s.marks(c.Context(), b.print.ID)
+	if err != nil {
+		return err
+	}
+	r, t, err := release.Touch(c.Context(), b.src, b.ix, m.plan.Printer, settled(&d.Doc, belief), release.Asked{})
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	var text strings.Builder
-	for _, l := range ls {
-		text.WriteString(l.Text + "\n")
-	}
-	return download(c, nameWith(b, fmt.Sprintf("_touch-check-%d", st.Kept)), strings.NewReader(text.String()), int64(text.Len()))
+	return send(c, nameWith(b, fmt.Sprintf("_touch-check-%d", t.Start.Kept)), r)
 }
 
 // forgetPickup takes a written pick-up out of the list.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -64,9 +65,17 @@ func TestPickupPages(t *testing.T) {
 		{u + "/choice", []string{"z", "clear"}, 200, "ay where Z is homed"},
 		{u + "/choice", []string{"all", "1", "home_at", "110 110"}, 200, "data-refused"},
 		{u + "/write", nil, 409, "would run into the part"},
-		{u + "/accept", []string{"code", "homes-onto-part", "words", "yes"}, 422, "write: i have looked"},
-		{u + "/accept", []string{"code", "homes-onto-part", "words", "I have looked and I will watch."}, 200, "You have taken this upon yourself"},
-		{u + "/accept", []string{"code", "homes-onto-part", "back", "1"}, 200, "cannot be written"},
+	})
+	_, body := c.do("GET", u, nil, nil)
+	found := regexp.MustCompile(`name="name" value="(homes-onto-part@\d+)"`).FindStringSubmatch(body)
+	if found == nil {
+		t.Fatal("the finding cannot be accepted")
+	}
+	homes := found[1]
+	c.steps(t, []step{
+		{u + "/accept", []string{"name", homes, "words", "yes"}, 422, "write: i have looked"},
+		{u + "/accept", []string{"name", homes, "words", "I have looked and I will watch."}, 200, "Somebody has taken this upon themselves"},
+		{u + "/accept", []string{"name", homes, "back", "1"}, 200, "cannot be written"},
 		{u + "/choice", []string{"all", "1", "home_at", "20, 20"}, 200, "Write the pick-up"},
 		{u + "/choice", []string{"z", "touch"}, 200, "Write the pick-up"},
 	})

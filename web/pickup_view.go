@@ -4,20 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"math"
 	"slices"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/edit"
-	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/proof"
 	"dogear/core/raster"
-	"dogear/core/routine"
+	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -45,7 +41,6 @@ type pickupView struct {
 	Steps             []string
 	Blocked           bool
 	Seal              string
-	Wrong             string
 	Earlier           []earlierView
 	Refused           *bedPlan
 	Ears              int
@@ -68,6 +63,7 @@ type entryView struct {
 
 type findingView struct {
 	layer.Finding
+	Name     string // by which it is accepted
 	Accepted bool
 }
 
@@ -108,7 +104,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 	case ch.Layer == 0 && ch.Start != pickup.Mid && len(belief.Contradicts) > 0:
 		v.Problem = "What is known does not fit together. Take away what you trust least."
 	default:
-		if err := v.make(c.Context(), b, m, ch, data); err != nil {
+		if err := v.make(c.Context(), s, b, m, ch, data); err != nil {
 			v.Problem = upper(err.Error())
 		}
 	}
@@ -211,11 +207,12 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, be
 }
 
 // make writes the pick-up and says what is in it.
-func (v *pickupView) make(ctx context.Context, b *book, m *marked, c pickup.Choice, data map[string]any) error {
-	p, res, err := made(b, m, c)
+func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c pickup.Choice, data map[string]any) error {
+	r, err := s.picked(ctx, b, m, c)
 	if err != nil {
 		return err
 	}
+	p, res := r.Pickup, r.Result
 	st := &p.Start
 	v.First, v.Line, v.Inside = st.Layer, st.Line, st.Inside
 	if !st.Inside && c.Start == pickup.Mid {
@@ -229,8 +226,9 @@ func (v *pickupView) make(ctx context.Context, b *book, m *marked, c pickup.Choi
 	for _, e := range p.Opening {
 		v.Opening = append(v.Opening, entryView{Entry: e, Flips: e.Line > 0 && !c.LooseTop, On: e.Verdict == pickup.Kept})
 	}
-	for _, f := range p.Findings {
-		v.Findings = append(v.Findings, findingView{f, slices.Contains(c.Accept, f.Code)})
+	for _, f := range r.Findings {
+		name := release.Name(&f)
+		v.Findings = append(v.Findings, findingView{f, name, slices.Contains(c.Accept, name)})
 		v.Blocked = v.Blocked || f.Level == layer.Grave
 	}
 	if p.Refused != nil {
@@ -250,8 +248,7 @@ func (v *pickupView) make(ctx context.Context, b *book, m *marked, c pickup.Choi
 		return err
 	}
 	v.Steps = atThePrinter(m, b, st, &c)
-	v.Seal, v.Wrong = verdict(ctx, b, m, p, res, &c)
-	v.Blocked = v.Blocked || v.Wrong != ""
+	v.Seal = r.Seal()
 	data["landing"], data["spot"], data["look"] = p.Landing, p.Spot, v.Look
 	if !c.LooseTop {
 		if _, pins, _, err := pickup.TouchCheck(b.src, b.ix, c); err == nil {
@@ -261,38 +258,6 @@ func (v *pickupView) make(ctx context.Context, b *book, m *marked, c pickup.Choi
 		data["loose"] = true
 	}
 	return nil
-}
-
-// verdict compares what the pick-up lays with what the original would have laid.
-func verdict(ctx context.Context, b *book, m *marked, p *pickup.Pickup, res *routine.Result, c *pickup.Choice) (seal, wrong string) {
-	if b.ix.Bytes > mostChecked {
-		return "", ""
-	}
-	v, err := compare(ctx, b, m, p, c)
-	if err != nil {
-		return "", upper(err.Error())
-	}
-	if v.First != nil {
-		return "", fmt.Sprintf("Not the same plastic: after %s equal moves %s.", group(v.Moves), v.First.What)
-	}
-	if c.LooseTop {
-		return fmt.Sprintf("Same plastic from line %s on, lowered onto the bed", group(p.Start.Line)), ""
-	}
-	return fmt.Sprintf("Nothing moves below %s mm · same plastic from line %s on", millimetres(p.Start.Lies), group(p.Start.Line)), ""
-}
-
-func compare(ctx context.Context, b *book, m *marked, p *pickup.Pickup, c *pickup.Choice) (proof.Verdict, error) {
-	opt := proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Start: p.Start.Line, Opening: int64(p.Length), Eased: c.Ease.Layers > 0 || c.Flow > 0,
-		Shift: p.Shift}
-	own, err := proof.Marks(edit.NewReader(b.src, p.Edits))
-	if err != nil {
-		return proof.Verdict{}, err
-	}
-	opt.Changed = own.Changed
-	if c.LooseTop { // the bed is empty: the start-up may prime where it did
-		opt.Box = [4]gcode.Nano{-1, -1, -1, -1}
-	}
-	return proof.Compare(ctx, io.NewSectionReader(b.src, 0, b.src.Size()), edit.NewReader(b.src, p.Edits), opt)
 }
 
 // onTop says what one can check on the part by eye: how many islands and

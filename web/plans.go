@@ -2,6 +2,7 @@ package web
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"reflect"
 	"regexp"
@@ -12,6 +13,7 @@ import (
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/core/routine"
 	"dogear/store"
 )
@@ -52,7 +54,12 @@ func (s *Server) planFile(c fiber.Ctx) error {
 	if p.Picture, err = s.planPicture(c.Context(), b, m); err != nil {
 		return err
 	}
-	p.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name}
+	shape, err := routine.ShapeOf(b.src, b.ix)
+	if err != nil {
+		return err
+	}
+	p.Accept = nil // that was said of this file, not of another
+	p.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name, Shape: shape}
 	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))
 	return c.JSON(p)
 }
@@ -80,16 +87,21 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 		return err
 	}
 	var report []layer.Finding
-	if p.File == nil || p.File.SHA256 != b.print.SHA256 {
+	onto := release.Onto{SHA256: b.print.SHA256, Reanchor: true, Other: c.FormValue("other") != ""}
+	if p.File == nil || p.File.SHA256 == "" {
 		if report, err = routine.Reanchor(b.src, b.ix, p, b.marks); err != nil {
 			return err
 		}
+	} else if report, err = onto.Move(b.src, b.ix, p, b.marks); errors.Is(err, release.ErrOtherModel) {
+		return sentence(fiber.StatusConflict, err.Error()+". Nothing was changed")
+	} else if err != nil {
+		return err
 	}
 	picture, from := sanePicture(p.Picture), ""
 	if p.File != nil {
 		from = p.File.Name
 	}
-	p.File, p.Picture = nil, ""
+	p.File, p.Picture, p.Accept = nil, "", nil
 	lean(p, kit)
 	if err := s.sound(p, kit); err != nil {
 		return err

@@ -1,148 +1,56 @@
 package web
 
 import (
-	"bytes"
-	"context"
-	"crypto/sha256"
-	"encoding/json"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
-	"sync"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
+	"dogear/core/release"
 	"dogear/core/routine"
 )
-
-// outcome is a print's marks laid onto its file, and what the proof says.
-type outcome struct {
-	result  *routine.Result
-	verdict proof.Verdict
-	// examined is what running the edited file against a height map has found;
-	// lines are those of the edited file.
-	examined []layer.Finding
-}
-
-// proofs keeps the outcomes worked out last, by print and by all that is marked in
-// it with what it uses of the Kit. A revision's number would not do: after an
-// undo the next mark has the same one.
-type proofs struct {
-	s    *Server
-	mu   sync.Mutex
-	kept map[string]*outcome
-}
-
-func newProofs(s *Server) *proofs { return &proofs{s: s, kept: map[string]*outcome{}} }
-
-// of lays the marks onto the file and compares what both lay.
-func (p *proofs) of(ctx context.Context, b *book, m *marked) (*outcome, error) {
-	doc, err := json.Marshal(m.plan)
-	if err != nil {
-		return nil, err
-	}
-	key := fmt.Sprintf("%d/%x", b.print.ID, sha256.Sum256(doc))
-	p.mu.Lock()
-	o := p.kept[key]
-	p.mu.Unlock()
-	if o != nil {
-		return o, nil
-	}
-	o = &outcome{}
-	if o.result, err = routine.Apply(b.src, b.ix, m.plan, b.found()); err != nil {
-		return nil, sentence(fiber.StatusConflict, err.Error())
-	}
-	edit.Sort(o.result.Edits)
-	own, err := proof.Marks(edit.NewReader(b.src, o.result.Edits))
-	if err != nil {
-		return nil, err
-	}
-	original := io.NewSectionReader(b.src, 0, b.src.Size())
-	o.verdict, err = proof.Compare(ctx, original, edit.NewReader(b.src, o.result.Edits), proof.Options{Box: b.ix.Box, Muted: muted(m.plan), Again: own.Again, Changed: own.Changed})
-	if err != nil {
-		return nil, err
-	}
-	if o.examined, err = p.s.examined(ctx, b, o.result, m.plan.Printer); err != nil {
-		return nil, err
-	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if len(p.kept) >= 16 {
-		clear(p.kept)
-	}
-	p.kept[key] = o
-	return o, nil
-}
-
-// examined proves the edited file as somebody would who has only the two files.
-// Both are held in memory for it; of larger ones only the moves are compared.
-func (s *Server) examined(ctx context.Context, b *book, res *routine.Result, pr *plan.Printer) ([]layer.Finding, error) {
-	if b.ix.Bytes > mostChecked {
-		return nil, nil
-	}
-	var text bytes.Buffer
-	if _, err := edit.Write(&text, b.src, res.Edits); err != nil {
-		return nil, err
-	}
-	edited := bytes.NewReader(text.Bytes())
-	ix, err := layer.Read(ctx, edited, layer.Options{})
-	if err != nil {
-		return nil, err
-	}
-	r, err := proof.Prove(ctx, b.src, edited, b.ix, ix, pr)
-	if err != nil {
-		return nil, err
-	}
-	return r.Findings, nil
-}
-
-// muted are the runs of lines that are left out on purpose.
-func muted(p *plan.Plan) [][2]int64 {
-	var out [][2]int64
-	for _, m := range p.Mutes {
-		out = append(out, [2]int64{m.From, m.To})
-	}
-	return out
-}
 
 type proofView struct {
 	Galleys   []galley
 	Findings  []placed
+	Accepted  int
 	Same      bool
-	Verdict   string
+	Seal      string
 	Moves     string
 	Inserted  int
 	Muted     int64 // lines left out
 	Rewritten []routine.Rewritten
 	Extras    []extra // what is inserted or muted besides the ears
-	Where     *proof.Difference
-	Blocked   bool
+	Where     *proof.First
+	Blocked   *placed // the first of those that stop the writing
 	FileName  string
 }
 
 // placed is a finding with where to look at it.
 type placed struct {
 	layer.Finding
-	Before int  // layer of the bench; 0 when the line says nothing there
-	Edited bool // the line is one of the new file
+	Name   string // by which it is accepted
+	Before int    // layer of the bench
+	Edited bool   // the line is one of the new file
+	Held   bool   // somebody has taken it upon themselves
 }
 
-// findings gathers what is to look at, the gravest first. What the compiler and
-// the proof both say is said once.
-func (v *proofView) findings(b *book, o *outcome) {
-	said := map[string]bool{}
-	for _, f := range o.result.Findings {
-		said[f.Level+f.Code] = true
-		v.Findings = append(v.Findings, placed{Finding: f, Before: max(b.ix.At(f.Line), 1)})
-	}
-	for _, f := range o.examined {
-		if !said[f.Level+f.Code] && !slices.ContainsFunc(b.ix.Findings, func(own layer.Finding) bool { return own.Code == f.Code }) {
-			v.Findings = append(v.Findings, placed{Finding: f, Edited: true})
+// findings gathers what is to look at, the gravest first.
+func (v *proofView) findings(b *book, r *release.Release) {
+	for _, f := range r.Findings {
+		p := placed{Finding: f, Name: release.Name(&f), Edited: f.Original > 0, Before: max(b.ix.At(max(f.Original, f.Line)), 1)}
+		if f.Original > 0 {
+			p.Before = max(b.ix.At(f.Original), 1)
+		}
+		p.Held = slices.ContainsFunc(r.Accepted, func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
+		v.Findings = append(v.Findings, p)
+		if f.Level == layer.Grave && v.Blocked == nil {
+			v.Blocked = &v.Findings[len(v.Findings)-1]
 		}
 	}
 	for _, f := range b.ix.Findings {
@@ -150,26 +58,37 @@ func (v *proofView) findings(b *book, o *outcome) {
 	}
 	rank := map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
 	slices.SortStableFunc(v.Findings, func(a, b placed) int { return rank[a.Level] - rank[b.Level] })
-}
-
-// openProved returns the print of a request with its marks laid onto its file.
-func (s *Server) openProved(c fiber.Ctx) (*book, *marked, *outcome, error) {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return nil, nil, nil, err
+	if v.Blocked != nil {
+		v.Blocked = &v.Findings[0]
 	}
-	o, err := s.proofs.of(c.Context(), b, m)
-	return b, m, o, err
 }
 
+// patience is how long a page waits for an examination before it shows a bar.
+const patience = 1500 * time.Millisecond
+
+// proof shows what will change in the file and what could go wrong, or, while that is
+// worked out, how far it is.
 func (s *Server) proof(c fiber.Ctx) error {
-	b, m, o, err := s.openProved(c)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
-	v := proofView{Same: o.verdict.Same, Inserted: o.result.Inserted(), Moves: group(o.verdict.Moves), Where: o.verdict.First,
-		Blocked: blocked(o), FileName: outName(b, o.result)}
-	for _, mu := range o.result.Mutes {
+	q, err := s.planned(b, m)
+	if err != nil {
+		return err
+	}
+	ready, err := q.within(c.Context(), patience)
+	if err != nil {
+		return asked(err)
+	}
+	if !ready {
+		return s.page(c, "examining", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof", "Print": b.print, "Done": int(100 * s.gate.progress(q))})
+	}
+	r := q.out
+	rep := r.Report
+	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: group(rep.Moves), Where: rep.First, Seal: r.Seal(), FileName: outName(b, r.Result),
+		Accepted: len(r.Accepted)}
+	for _, mu := range r.Result.Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
 		x, err := mutedLines(b, mu)
 		if err != nil {
@@ -177,23 +96,23 @@ func (s *Server) proof(c fiber.Ctx) error {
 		}
 		v.Extras = append(v.Extras, x)
 	}
-	for _, u := range o.result.HeadsUps {
+	for _, u := range r.Result.HeadsUps {
 		x, err := headsUpLines(b, u)
 		if err != nil {
 			return err
 		}
 		v.Extras = append(v.Extras, x)
 	}
-	for i := range o.result.Changes {
-		v.Extras = append(v.Extras, changedLines(&o.result.Changes[i]))
+	for i := range r.Result.Changes {
+		v.Extras = append(v.Extras, changedLines(&r.Result.Changes[i]))
 	}
-	if len(o.result.Overs)+len(o.result.Slows) > 0 {
-		v.Extras = append(v.Extras, lifted(o.result))
+	if len(r.Result.Overs)+len(r.Result.Slows) > 0 {
+		v.Extras = append(v.Extras, lifted(r.Result))
 	}
-	v.Rewritten = o.result.Rewritten
-	v.findings(b, o)
-	for i := range o.result.Blocks {
-		g, err := s.galley(b, m, o.result, i)
+	v.Rewritten = r.Result.Rewritten
+	v.findings(b, r)
+	for i := range r.Result.Blocks {
+		g, err := s.galley(b, m, r.Result, i)
 		if err != nil {
 			return err
 		}
@@ -202,18 +121,66 @@ func (s *Server) proof(c fiber.Ctx) error {
 	return s.page(c, "proof", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof", "Print": b.print, "V": v})
 }
 
-func blocked(o *outcome) bool {
-	for _, f := range o.result.Findings {
-		if f.Level == layer.Grave {
-			return true
-		}
+// proofProgress says how far the examination is, and lets the page be opened anew
+// when it is done.
+func (s *Server) proofProgress(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
 	}
-	for _, f := range o.examined {
-		if f.Level == layer.Grave && len(o.result.Mutes) == 0 {
-			return true
-		}
+	q, err := s.planned(b, m)
+	if err != nil {
+		return err
 	}
-	return !o.verdict.Same
+	if ready, _ := q.within(c.Context(), time.Millisecond); ready {
+		c.Set("HX-Refresh", "true")
+		return c.SendStatus(fiber.StatusOK)
+	}
+	return c.Render("_examining", fiber.Map{"ID": b.print.ID, "Done": int(100 * s.gate.progress(q))})
+}
+
+// stopProof ends an examination that takes too long for somebody.
+func (s *Server) stopProof(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	q, err := s.planned(b, m)
+	if err != nil {
+		return err
+	}
+	q.cancel()
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d", b.print.ID))
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// acceptProof takes one finding upon oneself, or lets it hold again. It is a mark like
+// any other and can be undone.
+func (s *Server) acceptProof(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	name := c.FormValue("name")
+	if err := release.CheckName(name); err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	back := c.FormValue("back") != ""
+	if !back && c.FormValue("sure") == "" {
+		return sentence(fiber.StatusUnprocessableEntity, "tick the box first: you accept the risk")
+	}
+	err = s.cfg.Store.Change(c.Context(), b.print.ID, func(p *plan.Plan) error {
+		p.Accept = slices.DeleteFunc(p.Accept, func(n string) bool { return n == name })
+		if !back {
+			p.Accept = append(p.Accept, name)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d/proof", b.print.ID))
+	return c.SendStatus(fiber.StatusOK)
 }
 
 // outName names the edited file so that one sees what it is.
@@ -245,19 +212,32 @@ func outName(b *book, res *routine.Result) string {
 	return base + "_stop-" + strings.Join(at, "-") + ext
 }
 
+// write sends the file, when it may be written.
 func (s *Server) write(c fiber.Ctx) error {
-	b, _, o, err := s.openProved(c)
+	b, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
-	if blocked(o) {
-		return fiber.NewError(fiber.StatusConflict, "The file was not written: the proof names something that must be dealt with first.")
+	q, err := s.planned(b, m)
+	if err != nil {
+		return err
 	}
-	size := b.src.Size()
-	for _, e := range o.result.Edits {
-		size += int64(len(e.Text)) - e.Cut
+	if _, err := q.within(c.Context(), 0); err != nil {
+		return asked(err)
 	}
-	return download(c, outName(b, o.result), edit.NewReader(b.src, o.result.Edits), size)
+	return send(c, outName(b, q.out.Result), q.out)
+}
+
+// send sends a file that may be written; of one that may not it says why.
+func send(c fiber.Ctx, name string, r *release.Release) error {
+	if f := r.Stopped(); f != nil {
+		return sentence(fiber.StatusConflict, "the file was not written: "+f.Message)
+	}
+	file, size, err := r.Reader()
+	if err != nil {
+		return err
+	}
+	return download(c, name, file, size)
 }
 
 func ascii(s string) string {

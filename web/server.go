@@ -43,7 +43,7 @@ type Server struct {
 	app        *fiber.App
 	jobs       *jobs
 	opened     *opened
-	proofs     *proofs
+	gate       *gate
 	covers     *covers
 	rehearsals *rehearsals
 	folder     folder
@@ -68,7 +68,7 @@ func New(cfg Config) (*Server, error) {
 	s.hub = newHub()
 	cfg.Store.Changed = s.hub.tell
 	s.opened = newOpened(cfg.Store)
-	s.proofs = newProofs(s)
+	s.gate = newGate()
 	s.rehearsals = newRehearsals()
 	s.covers = &covers{kept: map[string]*cover{}}
 	s.app = fiber.New(fiber.Config{
@@ -132,6 +132,9 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/takeover", s.takeOver)
 	a.Post("/prints/:id/takeout", s.takeOut)
 	a.Get("/prints/:id/proof", s.proof)
+	a.Get("/prints/:id/proof/progress", s.proofProgress)
+	a.Post("/prints/:id/proof/stop", s.stopProof)
+	a.Post("/prints/:id/proof/accept", s.acceptProof)
 	a.Get("/prints/:id/plan", s.planFile)
 	a.Get("/prints/:id/lines", s.linesPage)
 	a.Get("/prints/:id/line/:line", s.lineState)
@@ -195,6 +198,7 @@ func (s *Server) Serve(l net.Listener) error {
 
 // Shutdown ends the server after the requests that are under way.
 func (s *Server) Shutdown(ctx context.Context) error {
+	s.gate.stop()
 	s.jobs.stop()
 	s.rehearsals.end()
 	s.hub.cancel()

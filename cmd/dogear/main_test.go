@@ -163,7 +163,7 @@ func TestRefusals(t *testing.T) {
 		{"OUT is FILE by another name", []string{"apply", file, "--plan", plan, "-o", filepath.Dir(file) + "/./tide-gauge.gcode", "--force"}, 1, "never changed"},
 		{"no such layer", []string{"apply", file, "--plan", bad, "-o", out, "--force"}, 1, "no layer 99"},
 		{"other file", []string{"apply", file, "--plan", other, "-o", out, "--force"}, 1, "--reanchor"},
-		{"homes", []string{"apply", file, "--plan", homing, "-o", out, "--force"}, 1, "feel for the bed"},
+		{"homes", []string{"apply", file, "--plan", homing, "-o", out, "--force"}, 1, "home or probe"},
 		{"picture", []string{"layers", picture}, 1, "picture"},
 		{"missing", []string{"layers", file + "x"}, 1, "no such file"},
 		{"folder", []string{"layers", filepath.Dir(file)}, 1, "not a file"},

@@ -9,14 +9,14 @@ import (
 	"dogear/core/routine"
 )
 
-// eased begins what the first layers are spared, and what the plan changes here,
-// and books where it ends.
+// eased begins what the first layers are spared. What the plan changes here is in
+// force already.
 func (w *writer) eased() {
 	e, s := w.c.Ease, w.s
-	speed, flow := w.factors(s.Line)
-	why, other := "more or less filament from here on", "slower or faster, as the plan has it here"
+	speed, flow := 1.0, 1.0
+	why := "more or less filament from here on"
 	if e.Layers > 0 {
-		why, other = "more or less filament for a while", "slower for a while"
+		why = "more or less filament for a while"
 		if e.Speed > 0 {
 			speed *= e.Speed / 100
 		}
@@ -25,7 +25,7 @@ func (w *writer) eased() {
 		flow *= w.c.Flow / 100
 	}
 	if speed != 1 {
-		w.put(fmt.Sprintf("M220 S%g", math.Round(speed*s.At.Speed()*1000)/10), other)
+		w.put(fmt.Sprintf("M220 S%g", math.Round(speed*s.At.Speed()*1000)/10), "slower for a while")
 	}
 	if flow != 1 {
 		w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*1000)/10), why)

@@ -115,13 +115,13 @@ func (w *writer) offsets() {
 				line = withoutZ(line)
 			}
 			if line != st.Line {
-				w.s.At = w.s.At.Without(st.Word)
+				w.s.At, w.expects = w.s.At.Without(st.Word), w.expects.Without(st.Word)
 			}
 		}
 		if line != "" {
 			w.put(line, "as it was, now that the place is found")
 			if line != st.Line {
-				w.s.At = w.s.At.With(line)
+				w.s.At, w.expects = w.s.At.With(line), w.expects.With(line)
 			}
 		}
 	}

@@ -65,12 +65,16 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 	if c.Clearance <= 0 {
 		c.Clearance = usualClearance
 	}
+	expects := s.At // as the file has it; filaments and changes go beyond that
 	if res != nil {
 		s.heats(res)
 		s.At = res.InForce(s.Line, s.At)
 	}
 	s.override(&c)
-	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, res: res, p: &Pickup{Start: *s}}
+	if c.Bed > 0 {
+		expects = expects.WithBed(s.At.Bed())
+	}
+	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, res: res, p: &Pickup{Start: *s}, expects: expects}
 	w.sc = routine.NewScript(gcode.State{}, routine.Style{Lower: ix.Lower})
 	if c.LooseTop {
 		err = w.loose()
@@ -82,7 +86,8 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 	}
 	w.check()
 	w.p.Start = *s
-	w.p.Expects, w.p.Warm, w.p.Loose = s.At, s.warm, c.LooseTop
+	w.p.Warm, w.p.Loose = s.warm, c.LooseTop
+	w.p.Expects = w.expects
 	w.p.Lines = w.sc.Lines()
 	if err := w.edits(res); err != nil {
 		return nil, err
@@ -136,16 +141,17 @@ func (s *Start) override(c *Choice) {
 }
 
 type writer struct {
-	src layer.Source
-	ix  *layer.Index
-	pr  *plan.Printer
-	res *routine.Result // the plan that is laid onto the file; nil for none
-	c   *Choice
-	s   *Start
-	sc  *routine.Script
-	p   *Pickup
-	up  gcode.Nano    // the height at which the head crosses
-	at  [3]gcode.Nano // where it comes down, corrections left out
+	src     layer.Source
+	ix      *layer.Index
+	pr      *plan.Printer
+	res     *routine.Result // the plan that is laid onto the file; nil for none
+	c       *Choice
+	s       *Start
+	sc      *routine.Script
+	p       *Pickup
+	up      gcode.Nano    // the height at which the head crosses
+	at      [3]gcode.Nano // where it comes down, corrections left out
+	expects gcode.State   // what the rest finds, as the file has it
 }
 
 func (w *writer) find(level, code string, line int64, message string) {

@@ -43,6 +43,7 @@ type Plan struct {
 	Changes   []Change            `json:"changes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
 	Uses      Uses                `json:"uses,omitzero"`
+	Accept    []string            `json:"accept,omitempty"`  // findings taken upon oneself, CODE@LINE; of the file it was marked in only
 	Picture   string              `json:"picture,omitempty"` // of the print it was made for: PNG as a data URL
 }
 

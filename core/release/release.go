@@ -245,11 +245,22 @@ var rank = map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
 // judge gathers what was found and lets pass what was accepted. What was foreseen
 // and what was found say the same of one fault: what was found is kept.
 func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
-	found := r.Report.Findings
-	for _, f := range foreseen {
-		same := func(o layer.Finding) bool { return o.Code == f.Code && rank[o.Level] <= rank[f.Level] }
-		if !slices.ContainsFunc(found, same) {
-			r.Findings = append(r.Findings, f)
+	found := slices.Clone(r.Report.Findings)
+	count := func(in []layer.Finding, f *layer.Finding) (n, at int) {
+		for i := range in {
+			if in[i].Code == f.Code && rank[in[i].Level] <= rank[f.Level] {
+				n, at = n+1, i
+			}
+		}
+		return n, at
+	}
+	for i := range foreseen {
+		f := &foreseen[i]
+		n, at := count(found, f)
+		if n == 0 {
+			r.Findings = append(r.Findings, *f)
+		} else if m, _ := count(foreseen, f); n == 1 && m == 1 && found[at].Level == f.Level {
+			found[at].Message = f.Message // who wrote it says more of why
 		}
 	}
 	r.Findings = append(r.Findings, found...)

@@ -1,0 +1,171 @@
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/pickup"
+	"dogear/core/release"
+)
+
+// gate asks the core what may be written, and keeps the answers by the content of
+// what was asked: writing right behind the proof takes no second examination. One
+// that takes long goes on behind the page, which shows how far it is.
+type gate struct {
+	mu   sync.Mutex
+	kept map[string]*asking
+	used []string
+	ctx  context.Context
+	end  context.CancelFunc
+	wg   sync.WaitGroup
+}
+
+// asking is an examination under way, or done. Its fields are guarded by gate.mu
+// until finished is closed.
+type asking struct {
+	done     float64
+	finished chan struct{}
+	cancel   context.CancelFunc
+	out      *release.Release
+	err      error
+}
+
+// mostKept bounds the answers that are kept.
+const mostKept = 16
+
+func newGate() *gate {
+	g := &gate{kept: map[string]*asking{}}
+	g.ctx, g.end = context.WithCancel(context.Background())
+	return g
+}
+
+func (g *gate) stop() {
+	g.end()
+	g.wg.Wait()
+}
+
+// keyOf names what is asked by its content.
+func keyOf(what string, id int64, parts ...any) (string, error) {
+	doc, err := json.Marshal(parts)
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%s/%d/%x", what, id, sha256.Sum256(doc)), nil
+}
+
+// ask begins an examination, or finds one that was begun.
+func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*release.Release, error)) *asking {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if a := g.kept[key]; a != nil {
+		return a
+	}
+	ctx, cancel := context.WithCancel(g.ctx)
+	a := &asking{finished: make(chan struct{}), cancel: cancel}
+	if len(g.used) >= mostKept {
+		delete(g.kept, g.used[0])
+		g.used = g.used[1:]
+	}
+	g.kept[key], g.used = a, append(g.used, key)
+	g.wg.Go(func() {
+		defer cancel()
+		defer close(a.finished)
+		defer func() {
+			if v := recover(); v != nil {
+				a.err = fmt.Errorf("the examination broke off: %v", v)
+			}
+			if a.err != nil {
+				g.forget(key)
+			}
+		}()
+		a.out, a.err = f(ctx, release.Asked{Progress: func(done float64) {
+			g.mu.Lock()
+			a.done = done
+			g.mu.Unlock()
+		}})
+	})
+	return a
+}
+
+func (g *gate) forget(key string) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	delete(g.kept, key)
+	for i, k := range g.used {
+		if k == key {
+			g.used = append(g.used[:i], g.used[i+1:]...)
+			break
+		}
+	}
+}
+
+// progress is how far an examination is, 0 to 1.
+func (g *gate) progress(a *asking) float64 {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return a.done
+}
+
+// within waits for an answer, and reports whether it came in time. No time waits as
+// long as it takes.
+func (a *asking) within(ctx context.Context, d time.Duration) (bool, error) {
+	var late <-chan time.Time
+	if d > 0 {
+		t := time.NewTimer(d)
+		defer t.Stop()
+		late = t.C
+	}
+	select {
+	case <-a.finished:
+		return true, a.err
+	case <-late:
+		return false, nil
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+}
+
+// asked answers for an error of the core: what is wrong with what was asked.
+func asked(err error) error {
+	switch {
+	case err == nil, errors.Is(err, context.Canceled):
+		return err
+	case errors.Is(err, release.ErrMarked):
+		return sentence(fiber.StatusConflict, "this file was written by Dogear already; take its marks over on the bench, then mark what you want")
+	}
+	return sentence(fiber.StatusConflict, err.Error())
+}
+
+// planned asks for a print with all that is marked in it.
+func (s *Server) planned(b *book, m *marked) (*asking, error) {
+	key, err := keyOf("plan", b.print.ID, m.plan)
+	if err != nil {
+		return nil, err
+	}
+	return s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+		ask.Accept = m.plan.Accept
+		return release.Plan(ctx, b.src, b.ix, m.plan, b.found(), ask)
+	}), nil
+}
+
+// picked asks for a pick-up of a print.
+func (s *Server) picked(ctx context.Context, b *book, m *marked, c pickup.Choice) (*release.Release, error) {
+	key, err := keyOf("pickup", b.print.ID, m.plan, c)
+	if err != nil {
+		return nil, err
+	}
+	a := s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+		return release.Pickup(ctx, b.src, b.ix, m.plan, b.found(), c, ask)
+	})
+	if _, err := a.within(ctx, 0); err != nil {
+		return nil, asked(err)
+	}
+	return a.out, nil
+}
