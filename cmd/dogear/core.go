@@ -225,7 +225,7 @@ func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (
 	} else if err != nil {
 		return nil, refuse("plan", err)
 	}
-	r.Findings = append(moved, r.Findings...)
+	r.Findings = append(append([]layer.Finding{}, moved...), r.Findings...)
 	return r, stopped(r)
 }
 

@@ -147,6 +147,9 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	find := func(level, code, text string) {
 		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: above.Ix.Layers[above.From-1].Fold, Message: text})
 	}
+	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); e.Kind != plan.Nozzle && j.DZ > h/2 {
+		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer nozzle.", j.DZ))
+	}
 	begins := above.Ix.Layers[above.From-2].Z
 	if d := begins - m.Z; d > within || d < -within {
 		text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ", below.Name, below.To, m.Z, above.From, above.Name, begins)

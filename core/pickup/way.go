@@ -15,6 +15,9 @@ import (
 func (w *writer) inPlace() error {
 	c, s := w.c, w.s
 	top := s.Top.Millimetres()
+	if h := w.ix.Layers[s.Layer-1].Height.Millimetres(); c.DZ > h {
+		w.find(layer.Care, "place-shifted", s.Line, fmt.Sprintf("Everything is laid %g mm higher, and a layer is %g mm thick: the first one will not reach what lies there, unless the part is higher than it should be.", c.DZ, h))
+	}
 	w.up = min(gcode.FromMM(top+c.Clearance+max(c.DZ, 0)), gcode.FromMM(w.pr.Top))
 	if w.up < s.Top+gcode.MM {
 		w.find(layer.Grave, "lift-too-low", s.Line, fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g mm.", s.Top, w.pr.Top))

@@ -12,13 +12,14 @@ import (
 
 // comparer says how what the edited file lays differs from the original.
 type comparer struct {
-	w     *walker
-	open  map[string]bool // differences that are in force and have been named
-	aux   [2]*gcode.Aux   // found to be alike
-	count map[string]int
-	gone  map[int]int64    // layers that are missing, with the edited line where they should be
-	twice map[int]int64    // layers that are laid again, with their edited line
-	last  [2][3]gcode.Nano // where the last moves of a region that was named ended
+	w       *walker
+	open    map[string]bool // differences that are in force and have been named
+	aux     [2]*gcode.Aux   // found to be alike
+	count   map[string]int
+	gone    map[int]int64              // layers that are missing, with the edited line where they should be
+	heights map[int]map[gcode.Nano]int // at which moves of a layer are laid that belong elsewhere
+	twice   map[int]int64              // layers that are laid again, with their edited line
+	last    [2][3]gcode.Nano           // where the last moves of a region that was named ended
 }
 
 // start is called where the files part while both stand alike.
@@ -99,6 +100,9 @@ func (c *comparer) moves(was, mine *gcode.State) {
 			}
 		}
 		return
+	}
+	if laysO && w.o.Pos[0] == w.m.Pos[0]-s[0] && w.o.Pos[1] == w.m.Pos[1]-s[1] && w.o.Pos[2] != w.m.Pos[2]-s[2] {
+		c.elsewhere(w.ix.At(w.oLine), w.m.Pos[2]-s[2])
 	}
 	begins, names := off(a.From, b.From)
 	ends, names2 := off(w.o.Pos, w.m.Pos)
@@ -210,7 +214,7 @@ func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what s
 		if t == m.Tool || on.Heat && w.marks.tool == t {
 			continue
 		}
-		if was, is := target(o, t), target(m, t); was != is && !w.marks.wanted(is) {
+		if was, is := o.Target(t), m.Target(t); was != is && !w.marks.wanted(is) {
 			name("temperature-not-restored", fmt.Sprintf("from here on nozzle %d, which waits, is told to be at %s °C, not at %s", t, gcode.Nano(is), gcode.Nano(was)))
 		}
 	}
@@ -221,21 +225,15 @@ func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what s
 
 func tools(o, m *gcode.State) map[int32]bool {
 	out := map[int32]bool{}
-	for _, s := range []*gcode.State{o, m} {
-		if s.Aux != nil {
-			for t := range s.Aux.Nozzle {
-				out[t] = true
-			}
-		}
+	for _, t := range append(o.Tools(), m.Tools()...) {
+		out[t] = true
 	}
 	return out
 }
 
-func target(s *gcode.State, t int32) int64 {
-	if s.Aux == nil {
-		return 0
-	}
-	return s.Aux.Nozzle[t]
+func has(m map[int32]int64, t int32) bool {
+	_, ok := m[t]
+	return ok
 }
 
 // codeOf is the finding that a setting makes when it is left otherwise.
@@ -295,17 +293,49 @@ func (c *comparer) end() {
 	w := c.w
 	o, m := &w.o.State, &w.m.State
 	line := w.mLine
-	c.w.cmp.layers()
+	c.layers()
+	c.swapped()
 	for _, t := range slices.Sorted(maps.Keys(tools(o, m))) {
-		if was, is := target(o, t), target(m, t); was == 0 && is != 0 {
+		if was, is := o.Target(t), m.Target(t); was == 0 && is != 0 && o.Aux != nil && has(o.Aux.Nozzle, t) {
 			c.differs("temperature-not-restored", fmt.Sprintf("at the end nozzle %d stays at %s °C; the original switches it off", t, gcode.Nano(is)), line, 0)
 		}
 	}
-	if o.Bed() == 0 && m.Bed() != 0 {
+	if o.Bed() == 0 && m.Bed() != 0 && o.Stated() {
 		c.differs("bed-not-restored", fmt.Sprintf("at the end the bed stays at %s °C; the original switches it off", gcode.Nano(m.Bed())), line, 0)
 	}
 	if o.Fan == 0 && m.Fan != 0 {
 		c.differs("fan-not-restored", "at the end the fan goes on; the original switches it off", line, 0)
+	}
+}
+
+// elsewhere books a move of layer n that is laid at another height.
+func (c *comparer) elsewhere(n int, z gcode.Nano) {
+	if len(c.heights) > 1000 {
+		return
+	}
+	if c.heights == nil {
+		c.heights = map[int]map[gcode.Nano]int{}
+	}
+	if c.heights[n] == nil {
+		c.heights[n] = map[gcode.Nano]int{}
+	}
+	c.heights[n][z]++
+}
+
+// swapped names layers whose moves are laid at one another's height: where all layers
+// are alike, only their heights tell that they have changed places.
+func (c *comparer) swapped() {
+	ix := c.w.ix
+	at := func(n, k int) bool {
+		moves := c.heights[n][ix.Layers[k-1].Z]
+		return float64(moves) >= 0.8*float64(ix.Layers[n-1].Moves)
+	}
+	for _, n := range slices.Sorted(maps.Keys(c.heights)) {
+		for _, k := range slices.Sorted(maps.Keys(c.heights)) {
+			if n > 0 && n < k && k <= len(ix.Layers) && at(n, k) && at(k, n) {
+				c.differs("layers-swapped", fmt.Sprintf("layers %d and %d have changed places", n, k), c.w.mLine, ix.Layers[n-1].First)
+			}
+		}
 	}
 }
 

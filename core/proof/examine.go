@@ -76,6 +76,7 @@ type examiner struct {
 	pr       *plan.Printer
 	limits   [4]float64 // of the bed, or of what the file itself reaches
 	known    bool       // the bed is known
+	named    [4]float64 // the bed as the file names it, where the printer's is known; else zero
 	top      float64
 	counts   map[string]int
 	absolute bool // the file is examined as it is
@@ -124,6 +125,7 @@ func (x *examiner) reachOf(ix *layer.Index) {
 		x.limits, x.top = p.Bed, p.Top
 		x.known = b[0] >= p.Bed[0] && b[1] >= p.Bed[1] && b[2] <= p.Bed[2] && b[3] <= p.Bed[3]
 		if x.known {
+			x.named, _ = ix.NamedBed()
 			return
 		}
 	}
@@ -237,7 +239,7 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 	switch {
 	case x.absolute:
 		x.reach(w.mLine, false)
-		x.drag(w.mLine, a, &w.m.State)
+		x.drag(w.mLine, a, &w.m.State, false)
 		if a.Kind == gcode.Lay {
 			x.shape(w.mLine, &w.m.State)
 			x.much(w.mLine, a)
@@ -250,11 +252,11 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 			x.pull(w.mLine, a)
 		}
 	case b != nil:
-		if x.dragged(b, &w.o.State) == nil {
-			x.drag(w.mLine, a, &w.m.State)
+		if x.dragged(b, &w.o.State, false) == nil {
+			x.drag(w.mLine, a, &w.m.State, false)
 		}
 	case w.jump.Shift[2] != w.jump.Tip:
-		x.drag(w.mLine, a, &w.m.State)
+		x.drag(w.mLine, a, &w.m.State, false)
 	}
 }
 
@@ -269,7 +271,7 @@ func (x *examiner) put(text []byte, c *gcode.Command, a *gcode.Act, before *gcod
 		if !w.marks.bond {
 			x.proud(line, a, &w.m)
 		}
-		x.drag(line, a, &w.m.State)
+		x.drag(line, a, &w.m.State, true)
 		x.graze(line, a)
 		x.headed(line, a)
 		x.adrift(line, a)

@@ -72,21 +72,26 @@ func (x *examiner) reach(line int64, put bool) {
 			x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed.", px, py)
 		}
 	}
+	if n := x.named; put && m.Known&3 == 3 && n[2] > n[0] && (px < n[0]-slack || px > n[2]+slack || py < n[1]-slack || py > n[3]+slack) && x.counts["outside-bed"] == 0 {
+		x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed that the file names, from X %g Y %g to X %g Y %g. Is this the right printer?", px, py, n[0], n[1], n[2], n[3])
+	}
 	if m.Known&gcode.KnowZ != 0 && pz > x.top+0.01 {
 		x.find(layer.Grave, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz, x.top)
 	}
 }
 
 // drag looks whether the nozzle passes through what is printed.
-func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State) {
-	if h := x.dragged(a, m); h != nil {
+func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State, put bool) {
+	if h := x.dragged(a, m, put); h != nil {
 		x.find(layer.Grave, "drag", line, "The nozzle would run through the part at X %.1f Y %.1f: it passes at %.2f mm, the part is %.2f mm high there. Lift %.2f mm more, or go round.", h[0], h[1], h[2], h[3], h[3]-h[2])
 	}
 }
 
 // dragged returns where a way passes through what is printed, at which height,
-// and how high that is; nil when it does not.
-func (x *examiner) dragged(a *gcode.Act, m *gcode.State) *[4]float64 {
+// and how high that is; nil when it does not. The print's own moves run along edges,
+// and what lies on the edge of the map is let pass; a way that was put in has no
+// business there.
+func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put bool) *[4]float64 {
 	from, to := x.tip(a.From), x.tip(m.Pos)
 	low := min(from[2], to[2]).Millimetres()
 	if x.lays == 0 || low >= x.topOf()-dragTolerance || m.Known != 7 || from == to {
@@ -111,7 +116,11 @@ func (x *examiner) dragged(a *gcode.Act, m *gcode.State) *[4]float64 {
 		if a.Arc.Turn != 0 {
 			px, py = a.Arc.At(t)
 		}
-		if under := h.Inside(px, py); under > pz+dragTolerance {
+		under := h.Inside(px, py)
+		if put {
+			under = h.Under(px, py)
+		}
+		if under > pz+dragTolerance {
 			return &[4]float64{px, py, pz, under}
 		}
 	}

@@ -88,7 +88,7 @@ func (x *examiner) warm(line int64) {
 	m := &x.w.m
 	switch {
 	case m.Nozzle() == 0 && !x.stated && !m.Hot():
-		if !x.absolute {
+		if !x.absolute && x.counts["no-heat"] == 0 {
 			x.find(layer.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how hot the nozzle is.")
 		}
 	case m.Nozzle() < cold:

@@ -30,6 +30,8 @@ type Jump struct {
 	Tip    gcode.Nano    // by how much the nozzle is longer than before
 	Stands bool          // what that file lays in front of Line is on the bed
 	Empty  bool          // the bed is empty: the lines put in may prime anywhere
+
+	swapped bool // the longer nozzle is in
 }
 
 // piece is a run of lines of one file whose plastic is on the bed.
@@ -273,6 +275,9 @@ func (w *walker) replaced(c *Change) error {
 			}
 			before := w.m.State
 			w.m.Exec(&w.c, &w.a)
+			if n := c.Jump; n != nil && n.Tip != 0 && !n.swapped && w.a.Kind == gcode.Stop {
+				w.jump.Tip, n.swapped = w.jump.Tip+n.Tip, true // the other nozzle is put in here
+			}
 			j.edited(w, &before)
 			w.x.put(line, &w.c, &w.a, &before)
 		}
@@ -317,6 +322,9 @@ func mutedIn(c *Change) ([][]byte, error) {
 func (w *walker) goOn(n *Jump) {
 	shift := w.jump.Shift
 	tip := w.jump.Tip
+	if n.swapped {
+		tip -= n.Tip
+	}
 	w.jump = *n
 	for k := range shift {
 		w.jump.Shift[k] += shift[k]

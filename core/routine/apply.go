@@ -215,6 +215,9 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}
 		b.Fold.At = res.InForce(b.Fold.Line, b.Fold.At)
+		if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
+			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known of the filament %q at ear %s: it is laid as hot as what was in before.", b.Ear.Filament, b.Ear.ID))
+		}
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {
 			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
@@ -283,7 +286,9 @@ func (r *Result) note(level, code, message string) {
 func (b *Block) again(src layer.Source, ix *layer.Index) error {
 	wants := b.Ear.BondPass != nil || slices.ContainsFunc(b.Steps, func(s plan.Step) bool { return s.Do == "bond" })
 	n := b.Fold.Layer
-	if !wants || b.Fold.Inside || n < 2 || ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
+	// In a spiral the layer below ends where it began, one layer higher: there is none
+	// that could be laid again.
+	if !wants || b.Fold.Inside || n < 2 || ix.Kind == layer.Vase || ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
 		return nil
 	}
 	var err error
