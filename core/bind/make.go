@@ -147,7 +147,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	find := func(level, code, text string) {
 		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: above.Ix.Layers[above.From-1].Fold, Message: text})
 	}
-	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); e.Kind != plan.Nozzle && j.DZ > h/2 {
+	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); e.Kind != plan.Nozzle && j.DZ > h {
 		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer nozzle.", j.DZ))
 	}
 	begins := above.Ix.Layers[above.From-2].Z

@@ -144,15 +144,17 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	return s, err
 }
 
-// land is where the head comes down, in machine coordinates without corrections.
-func (s *Start) land() [3]gcode.Nano {
+// land is where the head comes down, in machine coordinates without corrections. dz
+// is by how much everything will be higher.
+func (s *Start) land(dz gcode.Nano) [3]gcode.Nano {
 	at := s.At.Pos
 	if s.HasNext {
 		at[0], at[1] = s.Next[0], s.Next[1]
 	}
-	// Laid again, a layer lies there already: the head must not dive into it.
+	// Laid again, a layer lies there already, and a correction downwards begins only
+	// with the next height that the file names: the head must not dive into the part.
 	if s.AbsZ && !s.Inside {
-		at[2] = max(at[2], s.Lies)
+		at[2] = max(at[2], s.Lies-min(dz, 0))
 	}
 	return at
 }

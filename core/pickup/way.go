@@ -61,7 +61,7 @@ func (w *writer) inPlace() error {
 	}
 	w.offsets()
 	w.prime()
-	w.arrive(s.land(), gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ))
+	w.arrive(s.land(gcode.FromMM(c.DZ)), gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ))
 	return nil
 }
 

@@ -382,6 +382,7 @@ type region struct {
 	a, b    []step
 	more    [2]int64 // steps that are not kept
 	spot    gcode.Nano
+	pushed  int // findings about filament that is pushed out, when it began
 }
 
 // mostSteps bounds what is kept of a region on each side.
@@ -431,7 +432,9 @@ func (j *region) edited(w *walker, before *gcode.State) {
 func (c *comparer) region(j *region) {
 	w := c.w
 	named := w.x.counted()
-	if j.spot > 10 {
+	if pushed := w.x.counts["filament-jump"] + w.x.counts["prime-on-part"]; j.spot > 10 && pushed > j.pushed {
+		w.r.Same = false // it has been named where it happens
+	} else if j.spot > 10 {
 		c.differs("filament-jump", fmt.Sprintf("%s mm of filament are pushed out over the part, on the spot", j.spot), max(j.put, 1), j.at)
 	}
 	a, b := j.a, j.b

@@ -319,9 +319,10 @@ func sameSettings(x, y *strand, speed, flow bool) bool {
 	if slices.Equal(a, b) {
 		return true
 	}
-	// A factor of a hundred is none.
+	// A factor of a hundred is none, and so is what holds without a word.
 	factor := func(s gcode.Setting) bool {
-		return s.Word == "M220" && (speed || s.Line == "M220 S100") || s.Word == "M221" && (flow || s.Line == "M221 S100")
+		u, ok := usual[s.Word]
+		return ok && s.Line == u || s.Word == "M220" && speed || s.Word == "M221" && flow
 	}
 	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor), slices.DeleteFunc(slices.Clone(b), factor))
 }

@@ -174,7 +174,7 @@ func (x *examiner) lifts(word string) bool {
 
 // every reports whether each line must be looked at by itself.
 func (x *examiner) every() bool {
-	if x.absolute || x.h != nil || x.w.jump.Shift[2] != x.w.jump.Tip {
+	if x.absolute || x.w.jump.Shift[2] != x.w.jump.Tip {
 		return true
 	}
 	for i := range x.standing {
@@ -256,7 +256,7 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 			x.drag(w.mLine, a, &w.m.State, false)
 		}
 	case w.jump.Shift[2] != w.jump.Tip:
-		x.drag(w.mLine, a, &w.m.State, false)
+		x.drag(w.mLine, a, &w.m.State, true)
 	}
 }
 
@@ -353,6 +353,14 @@ func (x *examiner) prime() bool {
 
 // laidRun books a run of plain laying moves.
 func (x *examiner) laidRun(from [3]gcode.Nano, r *gcode.Run) {
+	if x.h != nil && !x.prime() {
+		mv := layer.Move{From: x.tip(from), Kind: gcode.Lay}
+		for _, e := range r.Ends {
+			mv.To = [3]gcode.Nano{e[0], e[1], mv.From[2]}
+			x.h.Add(&mv)
+			mv.From = mv.To
+		}
+	}
 	if n := len(r.Ends); !x.prime() {
 		x.flush()
 		x.lays += int64(n)
@@ -449,7 +457,7 @@ func (x *examiner) heights() *raster.Heights {
 	for i := range x.bed {
 		p := &x.bed[i]
 		to := p.to
-		if i == len(x.bed)-1 && !x.looks {
+		if to == 0 { // it is being laid
 			to = x.w.oLine + 1
 		}
 		// What cannot be read again is not there; the walk itself will say so.
@@ -481,7 +489,7 @@ func (x *examiner) enter(n *Jump) {
 	x.box = [4]gcode.Nano{min(x.box[0], n.Ix.Box[0]), min(x.box[1], n.Ix.Box[1]), max(x.box[2], n.Ix.Box[2]), max(x.box[3], n.Ix.Box[3])}
 	shift := x.w.jump.Shift
 	shift[2] -= x.w.jump.Tip
-	x.bed = append(x.bed, piece{n.Src, n.Ix, n.Line, n.Line, shift})
+	x.bed = append(x.bed, piece{n.Src, n.Ix, n.Line, 0, shift})
 	if n.Stands { // its start-up has found the place
 		x.lays, x.homed[0] = max(x.lays, 1), 7
 	}

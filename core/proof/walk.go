@@ -38,7 +38,7 @@ type Jump struct {
 type piece struct {
 	src      layer.Source
 	ix       *layer.Index
-	from, to int64 // lines, to left out
+	from, to int64 // lines, to left out; 0 while it is being laid
 	shift    [3]gcode.Nano
 }
 
@@ -85,7 +85,7 @@ func newWalker(ctx context.Context, src layer.Source, ix *layer.Index, x *examin
 	w.cmp.w, x.w = w, w
 	w.marks.open = map[string]*active{}
 	w.jump = Jump{Src: src, Ix: ix, Line: 1}
-	x.bed = []piece{{src, ix, 1, 1, [3]gcode.Nano{}}}
+	x.bed = []piece{{src, ix, 1, 0, [3]gcode.Nano{}}}
 	return w
 }
 
@@ -242,7 +242,7 @@ func (w *walker) replaced(c *Change) error {
 	}
 	skip := w.openEnd
 	w.openEnd = false
-	j := &region{at: w.oLine + 1, put: w.mLine + 1}
+	j := &region{at: w.oLine + 1, put: w.mLine + 1, pushed: w.x.counts["filament-jump"] + w.x.counts["prime-on-part"]}
 	if c.Jump == nil {
 		if err := w.cut(c, j, muted); err != nil {
 			return err

@@ -130,7 +130,7 @@ func (c *compiler) waitsFor(s *gcode.State) bool {
 // offPart takes the head up where it would wait on the part.
 func (c *compiler) offPart() {
 	low := c.was.Top + gcode.FromMM(keepClear)
-	if c.all || c.fold.Layer < 1 || c.m.Pos[2] >= low || !c.over(c.m.Pos[0], c.m.Pos[1]) || c.was.Top == 0 {
+	if c.fold.Layer < 1 || c.m.Pos[2] >= low || !c.over(c.m.Pos[0], c.m.Pos[1]) || c.was.Top == 0 {
 		return
 	}
 	c.lift(keepClear)

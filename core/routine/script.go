@@ -38,6 +38,9 @@ type Script struct {
 	style Style
 	lines []Line
 	now   int // the step being written
+	// Some printers let G90 and G91 switch the filament axis too, behind an M82 or M83
+	// as well: one was written since the last of those.
+	doubt bool
 }
 
 // NewScript returns an empty script that finds the machine in a state.
@@ -84,6 +87,12 @@ func (c *Script) run(text, why string, ours bool) gcode.Act {
 	cmd.Parse([]byte(text))
 	from, nozzle := c.m.Pos, c.m.Nozzle()
 	c.m.Exec(&cmd, &act)
+	switch {
+	case cmd.Is('G', 90) || cmd.Is('G', 91):
+		c.doubt = true
+	case cmd.Is('M', 82) || cmd.Is('M', 83):
+		c.doubt = false
+	}
 	if ours && c.style.Lower && cmd.Text == nil && (cmd.Letter == 'G' || cmd.Letter == 'M') {
 		text = strings.ToLower(text)
 	}
@@ -166,7 +175,7 @@ func (c *Script) metric() {
 // it. In one that leaves that to G90 and G91 an M83 would hold for good, and the
 // axis is named as the file names it.
 func (c *Script) countSteps(why string) {
-	if c.m.ESet && !c.m.RelE {
+	if c.m.ESet && (!c.m.RelE || c.doubt) {
 		c.put("M83", why)
 	}
 }
@@ -328,7 +337,7 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 		if !was.RelE {
 			c.put("M82", "filament counts from the start, as the file had it")
 			c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
-		} else if !c.m.RelE {
+		} else if !c.m.RelE || c.doubt {
 			c.put("M83", "filament counts in steps, as the file had it")
 		}
 	}

@@ -69,6 +69,9 @@ func (c *compiler) park(s plan.Step) {
 	if s.Y != nil {
 		y = gcode.FromMM(*s.Y)
 	}
+	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) { // up before across, whatever the routine says
+		c.lift(keepClear)
+	}
 	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
 		c.find(layer.Grave, "drag", "The head cannot be parked: there is no room to lift it over the part.")
 		return
@@ -126,6 +129,7 @@ func (c *compiler) unload(s plan.Step) {
 	if mm <= 0 {
 		return
 	}
+	c.offPart()
 	c.ready(c.was.Nozzle())
 	c.filament(-mm, speedOr(s.Speed, feedE), fmt.Sprintf("draws %s mm out", mmText(mm)))
 	c.drawn += mm
@@ -137,6 +141,7 @@ func (c *compiler) load(s plan.Step) {
 	if mm <= 0 {
 		return
 	}
+	c.offPart()
 	c.ready(c.hotter())
 	c.filament(mm, speedOr(s.Speed, feedE), fmt.Sprintf("feeds %s mm in", mmText(mm)))
 	c.drawn = max(c.drawn-mm, 0)
@@ -154,6 +159,7 @@ func (c *compiler) purge(s plan.Step) {
 	if c.over(c.m.Pos[0], c.m.Pos[1]) {
 		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over it.")
 	}
+	c.offPart()
 	c.ready(c.hotter())
 	held := c.m.Pulled
 	if held {
