@@ -8,9 +8,11 @@
 package cue
 
 import (
+	"cmp"
 	"encoding/csv"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,18 +63,25 @@ type Total struct {
 // the time of day out.
 func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result, start time.Time) (*Sheet, error) {
 	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Start: start, Seconds: ix.Seconds, Layers: len(ix.Layers)}
-	late := 0.0 // what the stops before have taken by themselves
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
+		r := row(ix, p, b)
+		r.Seconds = res.Takes(b.Fold.Seconds)
 		for _, h := range res.HeadsUps {
 			if h.Ear == b.Ear.ID {
-				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, At: s.day(b.Fold.Seconds - h.Before + late), Seconds: b.Fold.Seconds - h.Before, Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(h.Before)})
+				at := res.Takes(b.Fold.Seconds - h.Before)
+				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, Seconds: at, Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(r.Seconds-at)})
 			}
 		}
-		r := row(ix, p, b)
+		s.Rows = append(s.Rows, r)
+	}
+	s.Seconds = res.Takes(ix.Seconds)
+	slices.SortStableFunc(s.Rows, func(a, b Row) int { return cmp.Compare(a.Seconds, b.Seconds) })
+	late := 0.0 // what the stops before have taken by themselves
+	for i := range s.Rows {
+		r := &s.Rows[i]
 		r.At = s.day(r.Seconds + late)
 		late += r.Waits
-		s.Rows = append(s.Rows, r)
 	}
 	totals, err := res.Totals(src, ix, p)
 	if err != nil {

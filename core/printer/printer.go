@@ -9,9 +9,12 @@
 //	              │                       │
 //	         a late stop word         heaters, fan, display
 //
-// The printer reads some lines ahead of the one it carries out. A stop word that
-// it honours only when its buffer is empty (M25) therefore comes late, unless
-// something behind it makes the buffer empty: M400, a wait, a heater.
+// The printer reads a few lines ahead of the one it carries out. A stop word that
+// it honours only when those have run (M25) therefore comes late, unless something
+// behind it makes the buffer empty: M400, a wait, a heater.
+//
+// It does what it is told, and says so when that does harm: laying cold, homing into
+// the part, leaving its limits, moving after its motors were let go.
 package printer
 
 import (
@@ -39,7 +42,7 @@ const (
 type Event struct {
 	Time float64 `json:"time"` // s since the start
 	Line int64   `json:"line"`
-	Kind string  `json:"kind"` // message, tone, stop, resume, layer, hot, fault, done
+	Kind string  `json:"kind"` // message, tone, stop, resume, layer, hot, motors, harm, fault, done
 	Text string  `json:"text"`
 }
 
@@ -67,10 +70,12 @@ type Printer struct {
 	m     gcode.Machine
 
 	nozzle, bed heater
-	late        bool      // a stop that waits for the buffer to be empty
-	took        []float64 // how long each move of the present layer takes
-	tookLine    []int64   // and on which line it stands
-	tookAt      int       // the one that comes next
+	late        int             // lines read ahead that still run before a stop is honoured; 0 for none
+	lost        bool            // the motors were let go: nobody knows where the head stands
+	said        map[string]bool // harm that goes on and was told
+	took        []float64       // how long each move of the present layer takes
+	tookLine    []int64         // and on which line it stands
+	tookAt      int             // the one that comes next
 	faults      []Fault
 	jammed      bool
 	skip        [3]gcode.Nano // by which steps were lost
@@ -79,7 +84,15 @@ type Printer struct {
 	off         int64 // bytes read
 	laid        int64
 	message     string
+	lastLaid    int64 // line of the last move that left plastic
 }
+
+// ahead is how many lines the printer has read beyond the one it carries out.
+const ahead = 4
+
+// limit is the temperature at which a printer switches itself off, °C, where the Kit
+// says nothing else.
+const limit = 300
 
 // New puts a file into a printer that is cold. Every move that leaves plastic is
 // given to keep, which may be nil.
@@ -142,13 +155,18 @@ func (p *Printer) next() bool {
 	}
 	p.m.Exec(&p.c, &p.a)
 	a := &p.a
+	if p.late > 0 {
+		if p.late--; p.late == 0 {
+			defer p.wait("M25")
+		}
+	}
 	switch a.Kind {
 	case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
 		p.move()
 	case gcode.Home, gcode.Probe:
 		p.empty()
 		p.pass(8)
-		p.skip = [3]gcode.Nano{} // the sides are found again
+		p.home()
 	case gcode.Dwell:
 		p.empty()
 		p.pass(a.Dwell)
@@ -159,8 +177,19 @@ func (p *Printer) next() bool {
 		p.say("message", p.message)
 	case gcode.Stop:
 		p.stop()
+	case gcode.Motors:
+		p.empty()
+		p.lost = true
+		p.say("motors", "the motors are let go")
 	default:
 		switch {
+		case p.c.Is('M', 112), p.c.Is('M', 999), p.c.Is('M', 2), p.c.Is('M', 30):
+			p.State = Stopped
+			p.say("fault", p.c.Word()+" ends everything")
+		case p.c.Is('M', 81):
+			p.fail(Fault{Kind: "power"})
+		case p.c.Is('M', 410):
+			p.say("harm", "M410 throws away the moves that are planned")
 		case p.c.Is('M', 300):
 			p.say("tone", fmt.Sprintf("%g Hz", float64(p.c.Value('S'))/1e6))
 			p.pass(float64(p.c.Value('P')) / 1e9)
@@ -173,10 +202,59 @@ func (p *Printer) next() bool {
 
 // empty is called when the buffer runs empty; a late stop is honoured then.
 func (p *Printer) empty() {
-	if p.late {
-		p.late = false
+	if p.late > 0 {
+		p.late = 0
 		p.wait("M25")
 	}
+}
+
+// home finds the place again, and says so when the part is in the way.
+func (p *Printer) home() {
+	given := func(l byte) bool { return p.c.Has(l) || p.c.Bare(l) }
+	onlyXY := p.a.Kind == gcode.Home && (given('X') || given('Y')) && !given('Z')
+	switch from := p.a.From; {
+	case p.laidTop == 0 || p.Layer >= len(p.ix.Layers) && p.Line > p.ix.Layers[len(p.ix.Layers)-1].Last:
+	case onlyXY && from[2] < p.laidTop:
+		p.say("harm", fmt.Sprintf("homes the sides at %s mm, through a part %s mm high", from[2], p.laidTop))
+	case !onlyXY && p.over(from):
+		p.say("harm", "comes down onto the part to find the bed")
+	}
+	p.skip = [3]gcode.Nano{} // the sides are found again
+	if p.a.Kind == gcode.Home && !given('X') && !given('Y') && !given('Z') {
+		p.lost = false
+	}
+}
+
+// over reports whether a place lies over what the print lays.
+func (p *Printer) over(at [3]gcode.Nano) bool {
+	b := p.ix.Box
+	return at[0] >= b[0] && at[0] <= b[2] && at[1] >= b[1] && at[1] <= b[3]
+}
+
+// once says that something does harm, when it begins; on is whether it goes on.
+func (p *Printer) once(what string, on bool, text string) {
+	if on && !p.said[what] {
+		p.say("harm", text)
+	}
+	if p.said == nil {
+		p.said = map[string]bool{}
+	}
+	p.said[what] = on
+}
+
+// limits looks where a move goes.
+func (p *Printer) limits() {
+	at := p.m.Pos
+	if p.m.Known&gcode.KnowZ != 0 {
+		z := at[2].Millimetres()
+		p.once("top", z > p.pr.Top+0.01, fmt.Sprintf("goes to Z %.2f, beyond its top of %g mm", z, p.pr.Top))
+		p.once("bed", z < -0.01, fmt.Sprintf("goes to Z %.2f, below its bed", z))
+	}
+	if b := p.pr.Bed; !p.pr.Assumed && p.m.Known&3 == 3 {
+		x, y := at[0].Millimetres(), at[1].Millimetres()
+		p.once("side", x < b[0]-0.01 || x > b[2]+0.01 || y < b[1]-0.01 || y > b[3]+0.01, fmt.Sprintf("goes to X %.1f Y %.1f, off its bed", x, y))
+	}
+	p.once("lost", p.lost, "moves, but has let go of its motors: nobody knows where it stands")
 }
 
 // stop honours a stop word in the way of this printer.
@@ -187,10 +265,10 @@ func (p *Printer) stop() {
 		p.say("message", p.message)
 	}
 	if word == "M25" {
-		p.late = true
+		p.late = ahead
 		return
 	}
-	p.late = false
+	p.late = 0
 	if plan.DoesItAll(word) {
 		p.say("message", "the printer parks and asks for filament")
 		p.pass(20)
@@ -205,6 +283,12 @@ func (p *Printer) heat() {
 	if p.c.Code == 140 || p.c.Code == 190 {
 		h, what, target = &p.bed, "bed", float64(p.m.Bed())/1e6
 	} else if p.c.Has('T') && p.c.Value('T')/1e6 != int64(p.m.Tool) {
+		return
+	}
+	if most := max(p.pr.Hottest, 0); what == "nozzle" && target > or(most, limit) {
+		p.State = Stopped
+		p.nozzle.target, p.bed.target = 0, 0
+		p.say("fault", fmt.Sprintf("the nozzle is to be at %.0f °C; the printer switches itself off at %.0f °C", target, or(most, limit)))
 		return
 	}
 	h.target = target
@@ -254,9 +338,14 @@ func (p *Printer) move() {
 		s = d / feed
 	}
 	p.pass(s)
+	p.limits()
+	if a.Laid > 0 {
+		p.once("cold", p.nozzle.now < 165, fmt.Sprintf("lays filament with the nozzle at %.0f °C: it will not stick, if it comes at all", p.nozzle.now))
+	}
 	if a.Kind != gcode.Lay || p.jammed {
 		return
 	}
+	p.lastLaid = p.Line
 	p.laid++
 	p.laidTop = max(p.laidTop, p.m.Pos[2])
 	if p.keep != nil {
@@ -299,4 +388,11 @@ func (p *Printer) wait(word string) {
 		p.State = Waiting
 		p.say("stop", word+": waits for you")
 	}
+}
+
+func or(v, otherwise float64) float64 {
+	if v > 0 {
+		return v
+	}
+	return otherwise
 }

@@ -79,12 +79,46 @@ func TestRun(t *testing.T) {
 // TestLateStop honours M25 only when the buffer is empty: without settle lines
 // the printer is long past the fold.
 func TestLateStop(t *testing.T) {
-	for stop, want := range map[string]int{"M25\n": 0, "M400\nM25\n": 0, "M25\nG4 P500\n": 4, "M25\nM400\n": 4, "M0\n": 4} {
+	for stop, want := range map[string]int{"M25\n": 5, "M400\nM25\n": 5, "M25\nG4 P500\n": 4, "M25\nM400\n": 4, "M0\n": 4} {
 		p, _ := load(t, tower(stop), nil)
 		p.Run(1e9)
-		if want == 0 && p.State != Done || want > 0 && (p.State != Waiting || p.See().Layer != want) {
-			t.Errorf("%q: %s in layer %d, want %d", stop, p.State, p.Layer, want)
+		if p.State != Waiting || p.See().Layer != want || want == 5 && p.See().Laid != 18 {
+			t.Errorf("%q: %s in layer %d, %d laid, want layer %d", stop, p.State, p.Layer, p.See().Laid, want)
 		}
+	}
+}
+
+// TestHarm says so when the printer is told to do harm.
+func TestHarm(t *testing.T) {
+	for lines, c := range map[string]struct{ state, says string }{
+		"M112\n":                    {Stopped, "M112 ends everything"},
+		"M81\n":                     {Dead, "the power is gone"},
+		"M84\n":                     {Done, "has let go of its motors"},
+		"G1 Z900 F600\n":            {Done, "beyond its top of 250 mm"},
+		"G1 Z-3 F600\n":             {Done, "below its bed"},
+		"G28\n":                     {Done, "comes down onto the part"},
+		"G28 Z\n":                   {Done, "comes down onto the part"},
+		"G1 Z0.3 F600\nG28 X\n":     {Done, "homes the sides at 0.30 mm"},
+		"M104 S400\n":               {Stopped, "switches itself off at 300 °C"},
+		"M104 S0\nG4 S300\n":        {Done, "lays filament with the nozzle at 22 °C"},
+		"G1 Z50 F600\nG1 X50 Y50\n": {Done, ""},
+	} {
+		p, _ := load(t, tower(lines), nil)
+		p.Run(1e9)
+		var all []string
+		for _, e := range p.Take() {
+			if e.Kind == "harm" || e.Kind == "fault" {
+				all = append(all, e.Text)
+			}
+		}
+		got := strings.Join(all, "; ")
+		if p.State != c.state || c.says == "" && got != "" || !strings.Contains(got, c.says) {
+			t.Errorf("%q: %s, %q; want %s, %q", lines, p.State, got, c.state, c.says)
+		}
+	}
+	cold, _ := load(t, strings.Replace(tower(""), "M109 S210\n", "", 1), nil)
+	if cold.Run(1e9); kinds(cold)["harm"] != 1 {
+		t.Error("a file without heat is laid cold without a word")
 	}
 }
 

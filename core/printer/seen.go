@@ -37,7 +37,7 @@ func (p *Printer) See() Seen {
 }
 
 // Evidence is what is known about where the print ended, for a pick-up. A jam
-// leaves only what can be measured; without power there is no display.
+// leaves only what can be measured, and where on the top the plastic ends; without power there is no display.
 func (p *Printer) Evidence() []pickup.Evidence {
 	var out []pickup.Evidence
 	s := p.See()
@@ -45,6 +45,11 @@ func (p *Printer) Evidence() []pickup.Evidence {
 		out = append(out, pickup.Evidence{Kind: pickup.Touch, Value: s.Top})
 	}
 	if p.jammed {
+		// One sees where plastic ends: where the layer was begun, on the side that is
+		// higher, is the first line that is missing.
+		if n := p.ix.At(p.lastLaid); n > 0 && p.lastLaid < p.ix.Layers[n-1].Last {
+			out = append(out, pickup.Evidence{Kind: pickup.Line, Value: float64(p.lastLaid + 1)})
+		}
 		return out
 	}
 	// The host has kept the line that was carried out last; the next one is

@@ -260,7 +260,9 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				return true
 			}
 			if !ok {
-				now = instead(text, "M106 "+word('S', v))
+				if now = instead(text, "M106 "+word('S', v)); ix.Lower {
+					now = bytes.ToLower(now)
+				}
 			}
 			r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the fan stays at %g %% here", *ch.Fan))
 		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 && toolOf(cmd, m.Tool) == c.From.At.Tool:

@@ -143,8 +143,15 @@ func (c *compiler) load(s plan.Step) {
 	}
 	c.offPart()
 	c.ready(c.hotter())
+	held := c.m.Pulled
+	if held {
+		c.put("G11", "gives back what the firmware held")
+	}
 	c.filament(mm, speedOr(s.Speed, feedE), fmt.Sprintf("feeds %s mm in", mmText(mm)))
 	c.drawn = max(c.drawn-mm, 0)
+	if held {
+		c.put("G10", "the firmware holds it back again")
+	}
 }
 
 // purge pushes filament through and takes the pressure back, so that as much is

@@ -105,3 +105,19 @@ func laidBefore(src layer.Source, ix *layer.Index, f *Fold) (float64, error) {
 	}
 	return sum.Millimetres(), nil
 }
+
+// Takes is when a moment of the file's own time comes, s, with the plan's changes of
+// speed: what is laid at half its speed takes twice as long.
+func (r *Result) Takes(seconds float64) float64 {
+	out := seconds
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if c.Change.Speed <= 0 {
+			continue
+		}
+		if span := min(seconds, c.Until.Seconds) - c.From.Seconds; span > 0 {
+			out += span * (100/c.Change.Speed - 1)
+		}
+	}
+	return out
+}
