@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -90,6 +91,103 @@ func TestInPlace(t *testing.T) {
 	left, _ := filepath.Glob(filepath.Join(dir, ".dogear-*"))
 	if len(left) > 0 {
 		t.Errorf("left behind: %v", left)
+	}
+}
+
+// TestInPlaceKeepsTheOriginal never lets FILE.orig be anything but what the slicer
+// wrote: not after renumbering, not after running again and again, not when comments
+// of the file only look like marks.
+func TestInPlaceKeepsTheOriginal(t *testing.T) {
+	file, planFile, _ := files(t, "")
+	wall, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("numbered"))
+	plain, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	write := func(name string, b []byte) {
+		t.Helper()
+		if err := os.WriteFile(name, b, 0o640); err != nil {
+			t.Fatal(err)
+		}
+	}
+	read := func(name string) string {
+		b, _ := os.ReadFile(name)
+		return string(b)
+	}
+	write(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":9,"kind":"insert"},{"id":"a2","before_layer":12,"kind":"own lines","lines":["M117 low water"]}]}`))
+	for name, c := range map[string]struct {
+		wall []byte
+		args []string
+	}{
+		"plain": {plain, nil}, "numbered": {wall, nil}, "plain, renumbered": {plain, []string{"--renumber"}}, "numbered, renumbered": {wall, []string{"--renumber"}},
+		"no last end": {bytes.TrimRight(plain, "\n"), nil},
+	} {
+		write(file, c.wall)
+		os.Remove(file + ".orig")
+		last := ""
+		for k := range 3 {
+			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile, "--in-place"}, c.args...)...); code != 0 {
+				t.Fatalf("%s, %d: %s", name, k, errs)
+			}
+			if got := read(file + ".orig"); got != string(c.wall) {
+				t.Fatalf("%s: after %d runs FILE.orig is not what the slicer wrote", name, k+1)
+			}
+			if k > 0 && read(file) != last {
+				t.Errorf("%s: the second run is not the same as the first", name)
+			}
+			last = read(file)
+		}
+		// Its numbers cannot be had back without what lies beside it.
+		if len(c.args) > 0 {
+			os.Remove(file + ".orig")
+			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile, "--in-place"}, c.args...)...); code != 1 || !strings.Contains(errs, "left as it is") || read(file) != last || read(file+".orig") != "" {
+				t.Errorf("%s: %d %s", name, code, errs)
+			}
+		}
+	}
+	for _, fake := range []string{"; dogear ear x: tide\n", "; dogear ear a1 ends\n; dogear muted: G28\n", "; dogear was 00000000: M104 S1\n"} {
+		foreign := strings.Replace(string(plain), "\n", "\n"+fake, 3)
+		write(file, []byte(foreign))
+		os.Remove(file + ".orig")
+		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 || !strings.Contains(errs, "left as it is") {
+			t.Errorf("%q: %d %s", fake, code, errs)
+		}
+		if read(file) != foreign || read(file+".orig") != "" {
+			t.Errorf("%q: something was written all the same", fake)
+		}
+	}
+}
+
+// TestAccept lets one finding pass by its name, and no other way.
+func TestAccept(t *testing.T) {
+	file, planFile, out := files(t, "")
+	if err := os.WriteFile(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":9,"kind":"own lines","lines":["M502"]}]}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--json")
+	var e struct {
+		Error struct {
+			Code string
+			Line int64
+		}
+	}
+	if err := json.Unmarshal([]byte(errs), &e); err != nil || code != 1 || e.Error.Code != "settings-lost" {
+		t.Fatal(code, errs)
+	}
+	if _, err := os.Stat(out); err == nil {
+		t.Error("it was written all the same")
+	}
+	for _, name := range []string{"settings-lost", "settings-lost@x", "@3"} {
+		if code, _, _ := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", name); code != 2 {
+			t.Errorf("%q: %d", name, code)
+		}
+	}
+	name := fmt.Sprintf("settings-lost@%d", e.Error.Line)
+	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", "drag@1", "--accept", "settings-lost@1"); code != 1 {
+		t.Error(code, errs)
+	}
+	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", name); code != 0 {
+		t.Fatal(errs)
+	}
+	if b, _ := os.ReadFile(out); !bytes.Contains(b, []byte("; "+name+" ")) {
+		t.Error("the file does not say what was accepted")
 	}
 }
 

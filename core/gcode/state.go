@@ -46,6 +46,7 @@ type Aux struct {
 	Hot    map[int32]bool  // waited for since it was last cold
 	Bed    int64
 	Debt   map[int32]Nano // of the tools that are not active
+	Pulled map[int32]bool // and whether their firmware retraction is open
 	Sticky []Setting
 	Flow   int64 // M221, millionths; 0 means never set
 	Speed  int64 // M220
@@ -101,6 +102,14 @@ func (s *State) DebtOf(tool int32) Nano {
 	return s.Aux.Debt[tool]
 }
 
+// PulledOf reports whether a tool's firmware retraction is open.
+func (s *State) PulledOf(tool int32) bool {
+	if tool == s.Tool {
+		return s.Pulled
+	}
+	return s.Aux != nil && s.Aux.Pulled[tool]
+}
+
 // Tools returns the tools that something is known of, in order.
 func (s *State) Tools() []int32 {
 	seen := map[int32]bool{s.Tool: true}
@@ -109,6 +118,9 @@ func (s *State) Tools() []int32 {
 			seen[t] = true
 		}
 		for t := range s.Aux.Debt {
+			seen[t] = true
+		}
+		for t := range s.Aux.Pulled {
 			seen[t] = true
 		}
 	}
@@ -208,7 +220,7 @@ func (s *State) setting(word string) string {
 
 // change returns a copy of Aux that may be changed.
 func (s *State) change() *Aux {
-	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}}
+	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}, Pulled: map[int32]bool{}}
 	if o := s.Aux; o != nil {
 		n.Bed, n.Flow, n.Speed = o.Bed, o.Flow, o.Speed
 		n.Sticky = append([]Setting(nil), o.Sticky...)
@@ -220,6 +232,9 @@ func (s *State) change() *Aux {
 		}
 		for k, v := range o.Debt {
 			n.Debt[k] = v
+		}
+		for k, v := range o.Pulled {
+			n.Pulled[k] = v
 		}
 	}
 	s.Aux = n
@@ -285,5 +300,10 @@ func (s *State) setTool(t int32) {
 	a.Debt[s.Tool] = s.Debt
 	s.Debt = a.Debt[t]
 	delete(a.Debt, t)
+	if s.Pulled {
+		a.Pulled[s.Tool] = true
+	}
+	s.Pulled = a.Pulled[t]
+	delete(a.Pulled, t)
 	s.Tool = t
 }

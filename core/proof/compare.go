@@ -196,7 +196,7 @@ func (c *comparer) state() {
 
 // stateCodes are the findings of [comparer.state].
 var stateCodes = []string{"feed-not-restored", "fan-not-restored", "temperature-not-restored", "bed-not-restored",
-	"cold-extrusion", "setting-not-restored", "limits-off", "place-shifted", "plane-changed"}
+	"retraction-not-given-back", "cold-extrusion", "setting-not-restored", "limits-off", "place-shifted", "plane-changed"}
 
 // heats compares what the nozzles and the bed are told.
 func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what string)) {
@@ -216,6 +216,11 @@ func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what s
 		}
 		if was, is := o.Target(t), m.Target(t); was != is && !w.marks.wanted(is) {
 			name("temperature-not-restored", fmt.Sprintf("from here on nozzle %d, which waits, is told to be at %s °C, not at %s", t, gcode.Nano(is), gcode.Nano(was)))
+		}
+	}
+	for t := range tools(o, m) {
+		if t != m.Tool && t != o.Tool && (m.DebtOf(t) > o.DebtOf(t) || m.PulledOf(t) && !o.PulledOf(t)) {
+			name("retraction-not-given-back", fmt.Sprintf("the filament of tool %d, which waits, is drawn back further than in the original", t))
 		}
 	}
 	if o.Hot() && !m.Hot() {

@@ -101,7 +101,7 @@ func same(a, b *gcode.State) bool {
 func sameTools(a, b *gcode.State) bool {
 	for _, s := range []*gcode.State{a, b} {
 		for _, t := range s.Tools() {
-			if a.Target(t) != b.Target(t) || a.DebtOf(t) != b.DebtOf(t) {
+			if a.Target(t) != b.Target(t) || a.DebtOf(t) != b.DebtOf(t) || a.PulledOf(t) != b.PulledOf(t) {
 				return false
 			}
 		}

@@ -261,11 +261,18 @@ func (c *Script) Heats(was *gcode.State, nozzle bool) {
 // than in a state.
 func (c *Script) Debts(was *gcode.State) {
 	active := c.m.Tool
-	for _, t := range was.Tools() {
-		if t == was.Tool || c.m.DebtOf(t) == was.DebtOf(t) {
+	for _, t := range c.m.Tools() { // one that the state does not know holds nothing back
+		if t == was.Tool || c.m.DebtOf(t) == was.DebtOf(t) && c.m.PulledOf(t) == was.PulledOf(t) {
 			continue
 		}
 		c.put(fmt.Sprintf("T%d", t), "the other tool")
+		if is, want := c.m.Pulled, was.PulledOf(t); is != want {
+			w := "G11"
+			if want {
+				w = "G10"
+			}
+			c.put(w, "its firmware retraction as it was")
+		}
 		c.filament(c.m.Debt-was.DebtOf(t), feedE, "its filament as it was")
 	}
 	if c.m.Tool != active {

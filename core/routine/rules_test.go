@@ -1,0 +1,291 @@
+package routine
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"dogear/core/gcode"
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// The rules of docs/safety.md, each looked at in the lines that are written.
+
+// block returns the lines of an ear's block without comments, one a line.
+func block(out, id string) string {
+	_, rest, _ := strings.Cut(out, "; dogear ear "+id+":")
+	in, _, _ := strings.Cut(rest, "; dogear ear "+id+" ends")
+	var lines []string
+	for l := range strings.Lines(in) {
+		l, _, _ = strings.Cut(strings.TrimSpace(l), " ;")
+		if l != "" && l[0] != ';' && !strings.Contains(l, "before layer") {
+			lines = append(lines, l)
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// inOrder reports whether texts stand in a text one behind another.
+func inOrder(text string, all ...string) bool {
+	for _, t := range all {
+		_, rest, ok := strings.Cut(text, t)
+		if !ok {
+			return false
+		}
+		text = rest
+	}
+	return true
+}
+
+func asJSON(s ...plan.Step) json.RawMessage {
+	j, _ := json.Marshal(append(s, plan.Step{Do: "return"}, plan.Step{Do: "restore"}))
+	return j
+}
+
+// swapped are the steps of a filament change with a nozzle that is cooled meanwhile.
+func swapped(cool float64) json.RawMessage {
+	s := []plan.Step{{Do: "retract", MM: 2}, {Do: "lift", MM: 10}, {Do: "park"}, {Do: "unload", MM: 40}}
+	if cool > 0 {
+		s = append(s, plan.Step{Do: "cool", Celsius: cool})
+	}
+	return asJSON(append(s, plan.Step{Do: "stop"}, plan.Step{Do: "heat", Wait: true}, plan.Step{Do: "load", MM: 40}, plan.Step{Do: "purge", MM: 20})...)
+}
+
+// TestHeatOfAChange draws the old filament out at its heat, feeds and purges at the
+// hotter of both, goes to the new one's heat where the head is parked, and comes back.
+func TestHeatOfAChange(t *testing.T) {
+	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}}, "cool": {Name: "Brass sand", Nozzle: [2]float64{190, 190}}}
+	for _, c := range []struct {
+		filament string
+		cool     float64
+		order    []string
+	}{
+		{"hot", 0, []string{"G1 E-40", "\nM0", "M109 S250", "G1 E40", "G1 E20", "G1 X65", "G1 Z"}},
+		{"hot", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S250", "G1 E40", "G1 E20", "G1 X65"}},
+		{"cool", 0, []string{"G1 E-40", "\nM0", "G1 E40", "G1 E20", "M109 R190", "G1 X65", "G1 Z"}},
+		{"cool", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S205", "G1 E40", "G1 E20", "M109 R190", "G1 X65"}},
+	} {
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament, Routine: swapped(c.cool)}}})
+		got := block(out, "a")
+		if !inOrder(got, c.order...) {
+			t.Errorf("%s, cooled to %g:\n%s\nwant in this order %q", c.filament, c.cool, got, c.order)
+		}
+		before, _, _ := strings.Cut(got, "\nM0")
+		if c.cool > 0 && !strings.HasSuffix(before, "M104 S150") || c.cool == 0 && strings.Contains(before, "M10") {
+			t.Errorf("%s: the heat does not stay until the person goes on:\n%s", c.filament, got)
+		}
+	}
+}
+
+// TestPrinterDoesItAll tells the heat before the word, and waits for nothing on the part.
+func TestPrinterDoesItAll(t *testing.T) {
+	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}}}
+	for _, word := range []string{"M600", "M601", "PAUSE"} {
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "hot", Stop: word}}})
+		if got := block(out, "a"); !inOrder(got, "M104 S250", word) || strings.Contains(got, "M109") {
+			t.Errorf("%s:\n%s", word, got)
+		}
+	}
+}
+
+// TestNothingWaitsOnThePart lifts the head before anything that takes time.
+func TestNothingWaitsOnThePart(t *testing.T) {
+	for name, e := range map[string]plan.Ear{
+		"a stop":        {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "stop"})},
+		"a wait":        {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "wait", Seconds: 60})},
+		"a heater":      {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "cool", Celsius: 180, Wait: true})},
+		"own stop":      {Kind: plan.Own, Lines: []string{"M0 look"}},
+		"own wait":      {Kind: plan.Own, Lines: []string{"G4 S30"}},
+		"own heater":    {Kind: plan.Own, Lines: []string{"M109 S180"}},
+		"what is left":  {Kind: plan.Own, Lines: []string{"M104 S150"}},
+		"does it all":   {Kind: plan.Insert, Stop: "M600", Routine: asJSON(plan.Step{Do: "wait", Seconds: 60}, plan.Step{Do: "stop"})},
+		"parks at once": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "park"}, plan.Step{Do: "stop"})},
+	} {
+		e.ID, e.BeforeLayer = "a", 5
+		res, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
+		if got := block(out, "a"); !inOrder(got, "G1 Z2.8", "G1 Z0.8") {
+			t.Errorf("%s is waited for on the part, %v:\n%s", name, res.Findings, got)
+		}
+	}
+	// What takes no time stays where it is.
+	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
+	if got := block(out, "a"); strings.Contains(got, "G1 Z") {
+		t.Error(got)
+	}
+}
+
+// TestUnknownHeat leaves the heat alone of a file that never says it.
+func TestUnknownHeat(t *testing.T) {
+	blind := strings.NewReplacer("M109 S215\n", "BEGIN_WORK\n", "M104 S205 ; later\n", "", "M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(tall())
+	for _, e := range []plan.Ear{{Kind: plan.Nozzle}, {Kind: plan.Insert, Routine: json.RawMessage(`"drop many things in"`)}, {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "heat", Wait: true})}} {
+		e.ID, e.BeforeLayer = "a", 5
+		res, out := lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
+		if strings.Contains(out, "M104") || strings.Contains(out, "M109") || !slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
+			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, block(out, "a"))
+		}
+	}
+	src, ix := reading(t, blind)
+	p := &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3, UntilLayer: 5, Nozzle: 200}}}
+	if err := p.Check(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Apply(src, ix, p, nil); err == nil || !strings.Contains(err.Error(), "could not be put back") {
+		t.Error(err)
+	}
+}
+
+// TestHeatGoesBackToItsTool names the tool when another one prints where a change ends,
+// and gives muted tools their heat and filament.
+func TestHeatGoesBackToItsTool(t *testing.T) {
+	file := strings.Replace(tall(), "; tier 6\n", "M104 T1 S210\nT1\nM109 S210\n; tier 6\n", 1)
+	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 4, UntilLayer: 7, Nozzle: 230}}})
+	if !strings.Contains(out, "\nM104 S230 ") || !strings.Contains(out, "\nM104 T0 S205 ") || strings.Contains(out, "M104 T1 S230") {
+		t.Error("the heat does not go back to its tool")
+	}
+	lines := strings.Split(file, "\n")
+	at := int64(slices.Index(lines, "M104 T1 S210") + 1)
+	_, out = lay(t, file, &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: at, To: at}}})
+	if !strings.Contains(out, "\nM104 T1 S210 ; the other nozzle as it was\n") {
+		t.Error("a muted heat of the other tool is not put back")
+	}
+}
+
+// TestModesBehindOwnLines counts as its next step needs, whatever own lines have set.
+func TestModesBehindOwnLines(t *testing.T) {
+	for name, c := range map[string]struct {
+		lines []string
+		order []string
+	}{
+		"steps":        {[]string{"G91", "G1 Z10"}, []string{"G91", "G1 Z10", "G90", "M83", "G1 X5"}},
+		"inches":       {[]string{"G1 Z40", "G20"}, []string{"G20", "G21", "G1 X5"}},
+		"the filament": {[]string{"G1 Z40", "M83", "G1 E-40", "M82"}, []string{"G1 E-40", "M82", "M83", "\nM0", "G1 E30", "G1 E10"}},
+	} {
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines}, plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
+		if got := block(out, "a"); !inOrder(got, c.order...) {
+			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
+		}
+	}
+	// A file that leaves the axis to G90 and G91 gets no M82 that would hold for good.
+	file := strings.ReplaceAll(strings.Replace(tall(), "M82\n", "G90\n", 1), "; tier 7\n", "G91\nG1 E-0.3\nG1 E0.3\nG90\n; tier 7\n")
+	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour}}})
+	if got := block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got, "M83") || !strings.Contains(got, "G92 E") {
+		t.Error(got)
+	}
+}
+
+// TestFilamentIsBalanced draws out no more than is fed in, and gives nothing back over
+// the part.
+func TestFilamentIsBalanced(t *testing.T) {
+	away := []plan.Step{{Do: "retract", MM: 2}, {Do: "lift", MM: 10}, {Do: "park"}}
+	for name, c := range map[string]struct {
+		steps []plan.Step
+		fils  map[string]plan.Filament
+		order []string
+	}{
+		"80 out, 60 in":   {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 80}, "new": {Load: 60}}, []string{"G1 E-60 ", "\nM0", "G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+		"400 out, 100 in": {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 400}, "new": {Load: 100}}, []string{"G1 E-100 ", "\nM0", "G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+		"never fed in":    {[]plan.Step{{Do: "unload", MM: 70}, {Do: "stop"}}, map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ", "G1 X50"}},
+	} {
+		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new", Routine: asJSON(append(slices.Clone(away), c.steps...)...), BondPass: &plan.BondPass{Flow: 0.3}}
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, First: "old", Filaments: c.fils, Ears: []plan.Ear{e}})
+		got := block(out, "a")
+		if !inOrder(got, c.order...) {
+			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
+		}
+		_, back, _ := strings.Cut(got, "G1 X50")
+		for l := range strings.Lines(back) {
+			var cmd gcode.Command
+			if cmd.Parse([]byte(l)); cmd.Has('E') && cmd.Value('E') > 3_000_000 && cmd.Is('G', 1) {
+				t.Errorf("%s: %q over the part", name, strings.TrimSpace(l))
+			}
+		}
+	}
+}
+
+// TestChangesMeet ends one change before the next begins, whatever their order, and
+// keeps a change's factors through an ear.
+func TestChangesMeet(t *testing.T) {
+	a := plan.Change{ID: "a", BeforeLayer: 3, UntilLayer: 6, Speed: 50, Flow: 90}
+	b := plan.Change{ID: "b", BeforeLayer: 6, UntilLayer: 9, Speed: 80}
+	_, one := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{a, b}})
+	_, other := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{b, a}})
+	if one != other || !inOrder(one, "M220 S50", "; dogear back a", "M220 S100", "; dogear change b", "M220 S80", "; dogear back b", "M220 S100") {
+		t.Error("the order in which changes stand in the plan matters")
+	}
+	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
+		Ears: []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M221 S150"}}}})
+	if got := block(out, "e"); !inOrder(got, "M221 S150", "M221 S80") || strings.Contains(got, "M221 S100") {
+		t.Error(got)
+	}
+	// Where a filament rewrites the line with which the fold begins, a change may begin
+	// or end as well.
+	file := strings.Replace(tall(), "; tier 5\n", "M104 S202\n; tier 5\n", 1)
+	fils := map[string]plan.Filament{"h": {Name: "Kelp", Nozzle: [2]float64{240, 235}}}
+	ears := []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Colour, Filament: "h"}}
+	for _, ch := range [][]plan.Change{{{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}}, {{ID: "a", BeforeLayer: 3, UntilLayer: 5, Speed: 50}}, {{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}, {ID: "b", BeforeLayer: 5, UntilLayer: 8, Flow: 90}}} {
+		lay(t, file, &plan.Plan{Format: plan.Format, Filaments: fils, Ears: ears, Changes: ch})
+	}
+}
+
+// TestFitted takes from the file what nobody has said of the printer.
+func TestFitted(t *testing.T) {
+	moved := func(by int) string {
+		var b strings.Builder
+		for l := range strings.Lines(tall()) {
+			var x, y int
+			switch n, _ := fmt.Sscanf(l, "G0 X%d Y%d", &x, &y); {
+			case n == 2:
+				fmt.Fprintf(&b, "G0 X%d Y%d F6000\n", x-by, y-by)
+			case strings.HasPrefix(l, "G1 X"):
+				var e float64
+				fmt.Sscanf(l, "G1 X%d Y%d E%f", &x, &y, &e)
+				fmt.Fprintf(&b, "G1 X%d Y%d E%.1f F900\n", x-by, y-by, e)
+			case strings.HasPrefix(l, "G0 X"):
+				fmt.Sscanf(l, "G0 X%d", &x)
+				fmt.Fprintf(&b, "G0 X%d\n", x-by)
+			default:
+				b.WriteString(l)
+			}
+		}
+		return b.String()
+	}
+	for name, c := range map[string]struct {
+		file string
+		bed  [4]float64
+	}{
+		"round the origin":  {moved(55), [4]float64{-60, -60, 60, 60}},
+		"a corner":          {tall(), [4]float64{0, 0, 66, 66}},
+		"a bed by its name": {"; bed size: 180 x 170 mm\n" + tall(), [4]float64{0, 0, 180, 170}},
+		"by its corners":    {"; bed_shape = 10x10,190x10,190x150,10x150\n" + tall(), [4]float64{10, 10, 190, 150}},
+	} {
+		_, ix := reading(t, c.file)
+		pr := Fitted(plan.Generic(), ix)
+		b, park := c.bed, pr.Park
+		if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
+			t.Errorf("%s: parks at %v, want within %v", name, park, b)
+		}
+		if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] && y > ix.Box[1] && y < ix.Box[3] {
+			t.Errorf("%s: parks over the part, at %v", name, park)
+		}
+	}
+	said := plan.Generic()
+	said.Assumed = false
+	_, ix := reading(t, moved(55))
+	if Fitted(said, ix) != said {
+		t.Error("what somebody has said of the printer is not taken")
+	}
+}
+
+// reading reads a file.
+func reading(t *testing.T, file string) (layer.Source, *layer.Index) {
+	t.Helper()
+	src := strings.NewReader(file)
+	ix, err := layer.Read(t.Context(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return src, ix
+}
