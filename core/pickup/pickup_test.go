@@ -177,6 +177,74 @@ func TestOpening(t *testing.T) {
 	}
 }
 
+// TestOffsets puts mesh and offsets in force behind the last homing, once; a shift of Z
+// that was in force at the touch lies in the touched height already.
+func TestOffsets(t *testing.T) {
+	file := strings.Replace(tower(100), "M204 S900\n", "M204 S900\nM420 S1 Z4\nM206 X1 Z-0.1\nM290 Z0.05\nM851 Z-1.2\n", 1)
+	for name, c := range map[string]struct {
+		c     Choice
+		order []string
+		never []string
+	}{
+		"touched": {Choice{Start: Next, Layer: 50}, []string{"\nG92 Z10 ", "\nG28 X Y ", "\nM206 X1 ", "\nM420 Z4 S1", "\nG1 X"}, []string{"M290 Z0.05", "M206 X1 Z-0.1"}},
+		"held":    {Choice{Start: Next, Layer: 50, Z: ByKept}, []string{"\nG1 Z20 ", "\nM420 "}, []string{"M290 Z0.05", "M206 X1"}},
+		"homed":   {Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}}, []string{"\nG28 Z ", "\nM206 ", "\nM290 Z0.05 ", "\nM420 "}, nil},
+	} {
+		p, out := made(t, file, c.c)
+		opening, _, _ := strings.Cut(out, "; dogear pick-up ends")
+		rest := opening
+		for _, o := range c.order {
+			_, after, ok := strings.Cut(rest, o)
+			if !ok && o == "\nM420 Z4 S1" {
+				_, after, ok = strings.Cut(rest, "\nM420 S1 Z4")
+			}
+			if !ok {
+				t.Errorf("%s: %q does not stand where it should\n%s", name, o, opening)
+				break
+			}
+			rest = after
+		}
+		for _, n := range c.never {
+			if strings.Contains(opening, "\n"+n) {
+				t.Errorf("%s: %q is written", name, n)
+			}
+		}
+		for _, w := range []string{"\nM420", "\nM206", "\nM290", "\nM851"} {
+			if strings.Count(opening, w) > 1 {
+				t.Errorf("%s: %q more than once", name, w)
+			}
+		}
+		if codes(p, layer.Grave) != "" {
+			t.Errorf("%s: %v", name, p.Findings)
+		}
+	}
+}
+
+// TestHomesFirst lifts by hand where the printer refuses to move before it has homed.
+func TestHomesFirst(t *testing.T) {
+	src, ix := read(t, tower(100))
+	pr := plan.Generic()
+	pr.HomesFirst = true
+	for z, home := range map[string]string{ByTouch: "G28 X Y", ByClear: "G28 X Y"} {
+		p, err := Make(src, ix, pr, Choice{Start: Next, Layer: 50, Z: z, HomeAt: &[2]float64{20, 20}}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := slices.ContainsFunc(p.Findings, func(f layer.Finding) bool { return f.Code == "lift-by-hand" })
+		for _, l := range p.Lines {
+			if strings.HasPrefix(l.Text, home) {
+				break
+			}
+			if strings.HasPrefix(l.Text, "G1 ") {
+				t.Errorf("%s: moves before it homes: %s", z, l.Text)
+			}
+		}
+		if !said {
+			t.Errorf("%s: nothing says that the head is lifted by hand", z)
+		}
+	}
+}
+
 // TestFlips turns lines of the start-up, and takes the consequences.
 func TestFlips(t *testing.T) {
 	file := tower(20)

@@ -287,6 +287,9 @@ func (x *examiner) put(text []byte, c *gcode.Command, a *gcode.Act, before *gcod
 				x.warm(line)
 			}
 		case gcode.Push:
+			if a.DE > 0 && x.stated && w.m.Nozzle() < cold {
+				x.warm(line) // even to give back filament takes heat
+			}
 			x.push(line, a)
 		case gcode.Pull:
 			x.pull(line, a)
