@@ -156,16 +156,12 @@ func (s *Server) planned(b *book, m *marked) (*asking, error) {
 }
 
 // picked asks for a pick-up of a print.
-func (s *Server) picked(ctx context.Context, b *book, m *marked, c pickup.Choice) (*release.Release, error) {
+func (s *Server) picked(b *book, m *marked, c pickup.Choice) (*asking, error) {
 	key, err := keyOf("pickup", b.print.ID, m.plan, c)
 	if err != nil {
 		return nil, err
 	}
-	a := s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	return s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
 		return release.Pickup(ctx, b.src, b.ix, m.plan, b.found(), c, ask)
-	})
-	if _, err := a.within(ctx, 0); err != nil {
-		return nil, asked(err)
-	}
-	return a.out, nil
+	}), nil
 }

@@ -34,6 +34,8 @@ type marginView struct {
 	Version    string          // of what is marked
 	Picture    template.URL    // of the print that the plan was made for
 	PlanOf     string          // its file
+	OtherWhy   string          // why a plan is not laid on: it was made for another model
+	OtherPlan  string          // that plan
 	Carried    []layer.Finding // what became of the marks of the version before, until it is read
 	Versions   []versionView
 	Problem    string // why the marks cannot be laid onto the file as they are

@@ -67,9 +67,15 @@ func (s *Server) sendPickup(c fiber.Ctx, b *book, said string) error {
 	return c.Render("_pickup", v)
 }
 
-// mostChecked is the size of a file, in bytes, up to which a pick-up or a binding is
-// examined on every change; larger ones are when they are written.
-const mostChecked = 150 << 20
+// pickupNow sends the pick-up being worked on as it stands, for a page on which it is
+// being examined.
+func (s *Server) pickupNow(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	return s.sendPickup(c, b, "")
+}
 
 // changePickup carries out one change of the pick-up being worked on.
 func (s *Server) changePickup(c fiber.Ctx, f func(b *book, d *store.PickupDoc) (string, error)) error {

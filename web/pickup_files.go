@@ -54,8 +54,12 @@ func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.R
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	ch := settled(doc, belief)
-	r, err := s.picked(c.Context(), b, m, ch)
-	return r, &ch, err
+	q, err := s.picked(b, m, ch)
+	if err != nil {
+		return nil, nil, err
+	}
+	_, err = q.within(c.Context(), 0)
+	return q.out, &ch, asked(err)
 }
 
 // pickupFile sends the file of a pick-up that was written.

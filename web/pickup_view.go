@@ -40,6 +40,8 @@ type pickupView struct {
 	Findings          []findingView
 	Steps             []string
 	Blocked           bool
+	Examining         bool // it takes long; Examined percent are done
+	Examined          int
 	Seal              string
 	Earlier           []earlierView
 	Refused           *bedPlan
@@ -208,10 +210,19 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, be
 
 // make writes the pick-up and says what is in it.
 func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c pickup.Choice, data map[string]any) error {
-	r, err := s.picked(ctx, b, m, c)
+	q, err := s.picked(b, m, c)
 	if err != nil {
 		return err
 	}
+	ready, err := q.within(ctx, patience)
+	if err != nil {
+		return asked(err)
+	}
+	if !ready {
+		v.Examining, v.Examined = true, int(100*s.gate.progress(q))
+		return nil
+	}
+	r := q.out
 	p, res := r.Pickup, r.Result
 	st := &p.Start
 	v.First, v.Line, v.Inside = st.Layer, st.Line, st.Inside

@@ -93,7 +93,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 			return err
 		}
 	} else if report, err = onto.Move(b.src, b.ix, p, b.marks); errors.Is(err, release.ErrOtherModel) {
-		return sentence(fiber.StatusConflict, err.Error()+". Nothing was changed")
+		return s.askOther(c, b, text, err)
 	} else if err != nil {
 		return err
 	}
@@ -131,6 +131,26 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	}
 	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is laid on: %s.", earsWord(len(p.Ears))), report, from
 	v.Picture = picture
+	return c.Render("_margin", v)
+}
+
+// askOther says that a plan was made for another model, and changes nothing: the plan
+// stays in the page, to be laid on all the same.
+func (s *Server) askOther(c fiber.Ctx, b *book, text string, why error) error {
+	v, err := s.margin(c, b)
+	if err != nil {
+		return err
+	}
+	var doc map[string]json.RawMessage
+	if err := json.Unmarshal([]byte(text), &doc); err != nil {
+		return err
+	}
+	delete(doc, "picture")
+	lean, err := json.Marshal(doc)
+	if err != nil {
+		return err
+	}
+	v.Said, v.OtherWhy, v.OtherPlan = "Nothing was changed.", upper(why.Error()), string(lean)
 	return c.Render("_margin", v)
 }
 

@@ -38,6 +38,7 @@ type placed struct {
 	Before int    // layer of the bench
 	Edited bool   // the line is one of the new file
 	Held   bool   // somebody has taken it upon themselves
+	Galley int    // the ear on this page in whose lines it is; 0 for none
 }
 
 // findings gathers what is to look at, the gravest first.
@@ -47,6 +48,7 @@ func (v *proofView) findings(b *book, r *release.Release) {
 		if f.Original > 0 {
 			p.Before = max(b.ix.At(f.Original), 1)
 		}
+		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k routine.Block) bool { return f.Ear != "" && k.Ear.ID == f.Ear }) + 1
 		p.Held = slices.ContainsFunc(r.Accepted, func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
 		v.Findings = append(v.Findings, p)
 		if f.Level == layer.Grave && v.Blocked == nil {
@@ -222,8 +224,17 @@ func (s *Server) write(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if _, err := q.within(c.Context(), 0); err != nil {
+	// A browser that was to get a file is shown why there is none, or none yet.
+	looks := strings.Contains(c.Get("Accept"), "text/html")
+	ready, err := q.within(c.Context(), patience)
+	if err == nil && !ready && !looks {
+		_, err = q.within(c.Context(), 0)
+	}
+	if err != nil {
 		return asked(err)
+	}
+	if looks && (!ready || q.out.Stopped() != nil) {
+		return c.Redirect().Status(fiber.StatusSeeOther).To(fmt.Sprintf("/prints/%d/proof#stops", b.print.ID))
 	}
 	return send(c, outName(b, q.out.Result), q.out)
 }

@@ -142,6 +142,7 @@ func (s *Server) routes() {
 	a.Get("/prints/:id/search", s.search)
 	a.Get("/prints/:id/write", s.write)
 	a.Get("/prints/:id/pickup", s.pickupPage)
+	a.Get("/prints/:id/pickup/now", s.pickupNow)
 	a.Post("/prints/:id/pickup/evidence", s.addEvidence)
 	a.Post("/prints/:id/pickup/evidence/remove", s.dropEvidence)
 	a.Post("/prints/:id/pickup/choice", s.decide)

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strconv"
 
@@ -11,6 +12,7 @@ import (
 	"dogear/core/bind"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/release"
 	"dogear/core/routine"
 	"dogear/store"
 )
@@ -56,10 +58,17 @@ func (s *Server) carry(ctx context.Context, p store.Print, r *store.Reading) err
 	if err := routine.Anchor(was.src, was.ix, doc, was.marks); err != nil {
 		return err
 	}
-	report, err := routine.Reanchor(s.cfg.Store.Source(p), r.Index, doc, r.Landmarks)
-	if err != nil {
+	doc.File, doc.Accept = &plan.File{SHA256: older.SHA256, Name: older.Name}, nil
+	if doc.File.Shape, err = routine.ShapeOf(was.src, was.ix); err != nil {
 		return err
 	}
+	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(s.cfg.Store.Source(p), r.Index, doc, r.Landmarks)
+	if errors.Is(err, release.ErrOtherModel) {
+		return s.cfg.Store.SaveCarried(ctx, p.ID, []layer.Finding{{Level: layer.Care, Code: "other-model", Line: 1, Message: "No marks were carried: " + err.Error() + "."}})
+	} else if err != nil {
+		return err
+	}
+	doc.File = nil
 	if report == nil {
 		report = []layer.Finding{}
 	}

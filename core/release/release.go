@@ -338,6 +338,8 @@ func (r *Release) Seal() string {
 		case rep.Lowest != nil:
 			return "Nothing moves below " + low(rep.Lowest) + line
 		}
+	case r.Result != nil && len(r.Result.Changes)+len(r.Result.Slows) > 0:
+		return "Same paths and filament · laid otherwise only where you said so · axis exact"
 	case rep.Muted > 0:
 		return "Same plastic, less what is muted · axis exact · modes, fan and speed put back"
 	}

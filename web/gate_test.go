@@ -1,0 +1,78 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"strings"
+	"testing"
+
+	"dogear/core/archive"
+	"dogear/demo"
+)
+
+// TestGate refuses a file that would harm the part, says where, and writes it when one
+// has taken each finding upon oneself; undone, it is refused again.
+func TestGate(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p := fmt.Sprintf("/prints/%d", id)
+	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,"to":1}],"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
+		t.Fatal(code, text)
+	}
+	c.page(t, p+"/proof", "The file is not written", "M502 puts the maker", "I accept the risk", "See ear 1 below")
+	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
+		t.Errorf("written all the same: %d", code)
+	}
+	_, body := c.do("GET", p+"/proof", nil, nil)
+	found := regexp.MustCompile(`name="name" value="(settings-lost@\d+)"`).FindStringSubmatch(body)
+	if found == nil {
+		t.Fatal("the finding cannot be accepted")
+	}
+	c.steps(t, []step{
+		{p + "/proof/accept", []string{"name", found[1]}, 422, "ick the box"},
+		{p + "/proof/accept", []string{"name", "all", "sure", "1"}, 422, "names no finding"},
+		{p + "/proof/accept", []string{"name", found[1], "sure", "1"}, 200, ""},
+	})
+	if code, text := c.do("GET", p+"/write", nil, nil); code != 200 || !strings.Contains(text, "; "+found[1]+" ") {
+		t.Errorf("%d: accepted, but not written, or not named", code)
+	}
+	c.page(t, p+"/proof", "let pass; the file names it", "Let it hold again")
+	c.steps(t, []step{{p + "/undo", nil, 200, ""}})
+	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
+		t.Errorf("undone, but written: %d", code)
+	}
+}
+
+// TestOtherModel lays a saved plan onto another model only when that is asked for.
+func TestOtherModel(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	var ids []int64
+	for name, solid := range map[string]demo.Solid{"gauge.gcode": demo.TideGauge(), "wall.gcode": demo.HarbourWall(0.3)} {
+		file, _ := demo.Slice(solid, demo.DialectNamed("plain"))
+		id, refused := c.bring(name, file)
+		if refused != "" {
+			t.Fatal(refused)
+		}
+		ids = append(ids, id)
+	}
+	from, to := fmt.Sprintf("/prints/%d", ids[0]), fmt.Sprintf("/prints/%d", ids[1])
+	c.steps(t, []step{{from + "/ears", []string{"before", "5", "kind", "insert"}, 200, ""}})
+	_, saved := c.do("GET", from+"/plan", nil, nil)
+	var doc struct {
+		File struct {
+			Shape *struct{ Height float64 }
+		}
+	}
+	if err := json.Unmarshal([]byte(saved), &doc); err != nil || doc.File.Shape == nil || doc.File.Shape.Height == 0 {
+		t.Fatalf("the plan does not say what shape it was made for: %v", err)
+	}
+	c.steps(t, []step{
+		{to + "/plan", []string{"plan", saved}, 200, "was made for another model"},
+		{to + "/plan", []string{"plan", saved, "other", "1"}, 200, "The plan is laid on"},
+	})
+}
