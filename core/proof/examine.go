@@ -105,6 +105,7 @@ type examiner struct {
 	standing []standing
 	nozzle   insert.Nozzle
 
+	sunk   bool          // what a jump has moved lies in the part, and that was said
 	lowest [2]gcode.Nano // over the part, and anywhere, since the height is known
 	homes  bool          // Z is homed
 }
@@ -255,8 +256,11 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 		if x.dragged(b, &w.o.State, false) == nil {
 			x.drag(w.mLine, a, &w.m.State, false)
 		}
-	case w.jump.Shift[2] != w.jump.Tip:
-		x.drag(w.mLine, a, &w.m.State, true)
+	case w.jump.Shift[2] != w.jump.Tip && !x.sunk:
+		if h := x.dragged(a, &w.m.State, true); h != nil {
+			x.sunk = true // it is the same for all that follows
+			x.find(layer.Grave, "drag", w.mLine, "From here on the file is laid too low: the nozzle would run through the part at X %.1f Y %.1f, at %.2f mm, where it is %.2f mm high.", h[0], h[1], h[2], h[3])
+		}
 	}
 }
 
@@ -492,6 +496,7 @@ func (x *examiner) enter(n *Jump) {
 	x.box = [4]gcode.Nano{min(x.box[0], n.Ix.Box[0]), min(x.box[1], n.Ix.Box[1]), max(x.box[2], n.Ix.Box[2]), max(x.box[3], n.Ix.Box[3])}
 	shift := x.w.jump.Shift
 	shift[2] -= x.w.jump.Tip
+	x.sunk = false
 	x.bed = append(x.bed, piece{n.Src, n.Ix, n.Line, 0, shift})
 	if n.Stands { // its start-up has found the place
 		x.lays, x.homed[0] = max(x.lays, 1), 7
