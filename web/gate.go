@@ -61,7 +61,8 @@ func keyOf(what string, id int64, parts ...any) (string, error) {
 }
 
 // ask begins an examination, or finds one that was begun.
-func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*release.Release, error)) *asking {
+func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*release.Release,
+	error)) *asking {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if a := g.kept[key]; a != nil {
@@ -138,7 +139,8 @@ func asked(err error) error {
 	case err == nil, errors.Is(err, context.Canceled):
 		return err
 	case errors.Is(err, release.ErrMarked):
-		return sentence(fiber.StatusConflict, "this file was written by Dogear already; take its marks over on the bench, then mark what you want")
+		return sentence(fiber.StatusConflict, "this file was written by Dogear already; take its marks "+
+			"over on the bench, then mark what you want")
 	}
 	return sentence(fiber.StatusConflict, err.Error())
 }

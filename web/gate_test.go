@@ -24,7 +24,8 @@ func TestGate(t *testing.T) {
 	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,"to":1}],"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
 		t.Fatal(code, text)
 	}
-	c.page(t, p+"/proof", "The file is not written", "M502 puts the maker", "I accept the risk", "See ear 1 below")
+	c.page(t, p+"/proof", "The file is not written", "M502 puts the maker", "I accept the risk",
+		"See ear 1 below")
 	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
 		t.Errorf("written all the same: %d", code)
 	}
@@ -38,7 +39,8 @@ func TestGate(t *testing.T) {
 		{p + "/proof/accept", []string{"name", "all", "sure", "1"}, 422, "names no finding"},
 		{p + "/proof/accept", []string{"name", found[1], "sure", "1"}, 200, ""},
 	})
-	if code, text := c.do("GET", p+"/write", nil, nil); code != 200 || !strings.Contains(text, "; "+found[1]+" ") {
+	if code, text := c.do("GET", p+"/write", nil, nil); code != 200 ||
+		!strings.Contains(text, "; "+found[1]+" ") {
 		t.Errorf("%d: accepted, but not written, or not named", code)
 	}
 	c.page(t, p+"/proof", "let pass; the file names it", "Let it hold again")
@@ -52,7 +54,8 @@ func TestGate(t *testing.T) {
 func TestOtherModel(t *testing.T) {
 	c := newClient(t, archive.Limits{})
 	var ids []int64
-	for name, solid := range map[string]demo.Solid{"gauge.gcode": demo.TideGauge(), "wall.gcode": demo.HarbourWall(0.3)} {
+	for name, solid := range map[string]demo.Solid{"gauge.gcode": demo.TideGauge(),
+		"wall.gcode": demo.HarbourWall(0.3)} {
 		file, _ := demo.Slice(solid, demo.DialectNamed("plain"))
 		id, refused := c.bring(name, file)
 		if refused != "" {
@@ -68,7 +71,8 @@ func TestOtherModel(t *testing.T) {
 			Shape *struct{ Height float64 }
 		}
 	}
-	if err := json.Unmarshal([]byte(saved), &doc); err != nil || doc.File.Shape == nil || doc.File.Shape.Height == 0 {
+	if err := json.Unmarshal([]byte(saved), &doc); err != nil || doc.File.Shape == nil ||
+		doc.File.Shape.Height == 0 {
 		t.Fatalf("the plan does not say what shape it was made for: %v", err)
 	}
 	c.steps(t, []step{

@@ -33,7 +33,8 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	}
 	p := r.Pickup
 	if d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
-		return sentence(fiber.StatusConflict, fmt.Sprintf("take the place first: is layer %d the last good one?", ch.Layer))
+		return sentence(fiber.StatusConflict, fmt.Sprintf("take the place first: is layer %d the last "+
+			"good one?", ch.Layer))
 	}
 	id, err := s.cfg.Store.FinishDraft(c.Context(), b.print.ID, p.Start.Layer, p.Start.Line, p.Length)
 	if err != nil {
@@ -44,7 +45,8 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 }
 
 // checked makes the pick-up of what is known and decided, and has it examined.
-func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.Release, *pickup.Choice, error) {
+func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.Release,
+	*pickup.Choice, error) {
 	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
 		return nil, nil, err
@@ -105,7 +107,8 @@ func (s *Server) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, t, err := release.Touch(c.Context(), b.src, b.ix, m.plan.Printer, settled(&d.Doc, belief), release.Asked{})
+	r, t, err := release.Touch(c.Context(), b.src, b.ix, m.plan.Printer, settled(&d.Doc, belief),
+		release.Asked{})
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
@@ -140,6 +143,7 @@ func nameWith(b *book, suffix string) string {
 func download(c fiber.Ctx, name string, r io.Reader, size int64) error {
 	c.Set("Content-Type", "text/x-gcode")
 	c.Set("Cache-Control", "no-store")
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q; filename*=UTF-8''%s", ascii(name), url.PathEscape(name)))
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q; filename*=UTF-8''%s",
+		ascii(name), url.PathEscape(name)))
 	return c.SendStream(r, int(size))
 }

@@ -102,7 +102,8 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 	}
 	switch {
 	case belief == nil || len(belief.Pieces) == 0 && d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0:
-		v.Problem = "Say what you know about where it stopped: one thing is enough to begin, two are better."
+		v.Problem = "Say what you know about where it stopped: one thing is enough to begin, two are " +
+			"better."
 	case ch.Layer == 0 && ch.Start != pickup.Mid && len(belief.Contradicts) > 0:
 		v.Problem = "What is known does not fit together. Take away what you trust least."
 	default:
@@ -180,7 +181,8 @@ func bars(b *pickup.Belief) []map[string]any {
 }
 
 // choices fills in what can be chosen.
-func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, belief *pickup.Belief) {
+func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice,
+	belief *pickup.Belief) {
 	last := c.Layer
 	if c.Start == pickup.Mid && c.Line > 0 {
 		last = max(b.ix.At(c.Line), 1) - 1
@@ -194,8 +196,12 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, be
 	if last > 0 {
 		redo = fmt.Sprintf("layer %d again", last)
 	}
-	v.Starts = []choice{{pickup.Next, "the next layer", c.Start == pickup.Next}, {pickup.Redo, redo, c.Start == pickup.Redo}, {pickup.Mid, "a point inside", c.Start == pickup.Mid}}
-	v.Zs = []choice{{pickup.ByTouch, "touch the part", c.Z == pickup.ByTouch}, {pickup.ByKept, "motors held", c.Z == pickup.ByKept}, {pickup.ByClear, "home clear of the part", c.Z == pickup.ByClear}}
+	v.Starts = []choice{{pickup.Next, "the next layer", c.Start == pickup.Next},
+		{pickup.Redo, redo, c.Start == pickup.Redo}, {pickup.Mid, "a point inside",
+			c.Start == pickup.Mid}}
+	v.Zs = []choice{{pickup.ByTouch, "touch the part", c.Z == pickup.ByTouch},
+		{pickup.ByKept, "motors held", c.Z == pickup.ByKept}, {pickup.ByClear,
+			"home clear of the part", c.Z == pickup.ByClear}}
 	pair := func(p *[2]float64) string {
 		if p == nil {
 			return ""
@@ -209,7 +215,8 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice, be
 }
 
 // make writes the pick-up and says what is in it.
-func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c pickup.Choice, data map[string]any) error {
+func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c pickup.Choice,
+	data map[string]any) error {
 	q, err := s.picked(b, m, c)
 	if err != nil {
 		return err
@@ -235,7 +242,8 @@ func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c 
 		v.FileFirst = fmt.Sprintf("%d in the file", l.Number)
 	}
 	for _, e := range p.Opening {
-		v.Opening = append(v.Opening, entryView{Entry: e, Flips: e.Line > 0 && !c.LooseTop, On: e.Verdict == pickup.Kept})
+		v.Opening = append(v.Opening, entryView{Entry: e, Flips: e.Line > 0 && !c.LooseTop,
+			On: e.Verdict == pickup.Kept})
 	}
 	for _, f := range r.Findings {
 		name := release.Name(&f)
@@ -283,7 +291,8 @@ func onTop(b *book, st *pickup.Start) (string, error) {
 		return "", err
 	}
 	if st.Inside {
-		moves = moves[:slices.IndexFunc(append(moves, layer.Move{Line: math.MaxInt64}), func(m layer.Move) bool { return m.Line >= st.Line })]
+		moves = moves[:slices.IndexFunc(append(moves, layer.Move{Line: math.MaxInt64}),
+			func(m layer.Move) bool { return m.Line >= st.Line })]
 	}
 	last := ""
 	for _, p := range slices.Backward(layer.Paths(moves)) {
@@ -305,13 +314,15 @@ func onTop(b *book, st *pickup.Start) (string, error) {
 		}
 		return fmt.Sprintf("%d %s", n, many)
 	}
-	return count(sec.Pieces, "island", "islands") + ", " + count(len(sec.Open.Pieces()), "opening", "openings") + "; " + last, nil
+	return count(sec.Pieces, "island", "islands") + ", " + count(len(sec.Open.Pieces()), "opening",
+		"openings") + "; " + last, nil
 }
 
 // atThePrinter is what a person does, step by step.
 func atThePrinter(m *marked, b *book, s *pickup.Start, c *pickup.Choice) []string {
 	if c.LooseTop {
-		return []string{"Take everything off the bed and clean it.", "Start the file: it begins as the original did.", "Glue the top on when it has cooled."}
+		return []string{"Take everything off the bed and clean it.",
+			"Start the file: it begins as the original did.", "Glue the top on when it has cooled."}
 	}
 	where := "anywhere on its flat top"
 	if s.Inside {
@@ -329,7 +340,8 @@ func atThePrinter(m *marked, b *book, s *pickup.Start, c *pickup.Choice) []strin
 			"Cut off what hangs from the nozzle and from the top of the part.",
 			fmt.Sprintf("Bring the nozzle down by hand onto the part, %s, %s. Do not home Z.", where, paper),
 			"Write the touch check file and run it first: it goes to three places of the wall, cold.",
-			"Bring the nozzle down once more, then start the pick-up and stay until the first layer is down.",
+			"Bring the nozzle down once more, then start the pick-up and stay until the first layer is " +
+				"down.",
 		}
 	case pickup.ByKept:
 		out = []string{
@@ -341,8 +353,10 @@ func atThePrinter(m *marked, b *book, s *pickup.Start, c *pickup.Choice) []strin
 	default:
 		out = []string{
 			"Leave the part on the bed and warm the bed.",
-			"Make sure that the printer homes Z where the head stands, and that nothing is in the way there.",
-			"Start the pick-up with your hand on the switch: it goes up, finds the sides, goes beside the part and homes Z there.",
+			"Make sure that the printer homes Z where the head stands, and that nothing is in the way " +
+				"there.",
+			"Start the pick-up with your hand on the switch: it goes up, finds the sides, goes beside the " +
+				"part and homes Z there.",
 			"Stay until the first layer is down.",
 		}
 	}
@@ -368,7 +382,9 @@ func (s *Server) earlier(ctx context.Context, id int64) ([]earlierView, error) {
 			e := &p.Doc.Evidence[i]
 			knows = append(knows, pieceNames[e.Kind]+" "+valueOf(e))
 		}
-		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"), fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, group(p.Doc.Line)), strings.Join(knows, " · ")})
+		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"),
+			fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, group(p.Doc.Line)), strings.Join(knows,
+				" · ")})
 	}
 	return out, nil
 }

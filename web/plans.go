@@ -60,7 +60,8 @@ func (s *Server) planFile(c fiber.Ctx) error {
 	}
 	p.Accept = nil // that was said of this file, not of another
 	p.File = &plan.File{SHA256: b.print.SHA256, Name: b.print.Name, Shape: shape}
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+".plan.json"))
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q",
+		ascii(b.print.Name)+".plan.json"))
 	return c.JSON(p)
 }
 
@@ -107,7 +108,8 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 		return err
 	}
 	full := *p
-	full.Filaments, full.Routines = merged(kit.Filaments, p.Filaments), merged(kit.Routines, p.Routines)
+	full.Filaments, full.Routines = merged(kit.Filaments, p.Filaments), merged(kit.Routines,
+		p.Routines)
 	(&marked{plan: &full, kit: kit}).printer()
 	if _, err := routine.Apply(b.src, b.ix, &full, b.found()); err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
@@ -129,7 +131,8 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is laid on: %s.", earsWord(len(p.Ears))), report, from
+	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is laid on: %s.",
+		earsWord(len(p.Ears))), report, from
 	v.Picture = picture
 	return c.Render("_margin", v)
 }
@@ -223,7 +226,8 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 		}
 		p.Ears = append(p.Ears, e)
 		p.Mutes = append(p.Mutes, plan.Span{From: m.From, To: m.From})
-		return fmt.Sprintf("Taken over: the stop of line %s is an ear now, %s.", group(m.From), where(e)), nil
+		return fmt.Sprintf("Taken over: the stop of line %s is an ear now, %s.", group(m.From),
+			where(e)), nil
 	})
 }
 

@@ -44,12 +44,17 @@ type placed struct {
 // findings gathers what is to look at, the gravest first.
 func (v *proofView) findings(b *book, r *release.Release) {
 	for _, f := range r.Findings {
-		p := placed{Finding: f, Name: release.Name(&f), Edited: f.Original > 0, Before: max(b.ix.At(max(f.Original, f.Line)), 1)}
+		p := placed{Finding: f, Name: release.Name(&f), Edited: f.Original > 0,
+			Before: max(b.ix.At(max(f.Original, f.Line)), 1)}
 		if f.Original > 0 {
 			p.Before = max(b.ix.At(f.Original), 1)
 		}
-		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k routine.Block) bool { return f.Ear != "" && k.Ear.ID == f.Ear }) + 1
-		p.Held = slices.ContainsFunc(r.Accepted, func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
+		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k routine.Block) bool {
+			return f.Ear != "" &&
+				k.Ear.ID == f.Ear
+		}) + 1
+		p.Held = slices.ContainsFunc(r.Accepted,
+			func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
 		v.Findings = append(v.Findings, p)
 		if f.Level == layer.Grave && v.Blocked == nil {
 			v.Blocked = &v.Findings[len(v.Findings)-1]
@@ -84,11 +89,13 @@ func (s *Server) proof(c fiber.Ctx) error {
 		return asked(err)
 	}
 	if !ready {
-		return s.page(c, "examining", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof", "Print": b.print, "Done": int(100 * s.gate.progress(q))})
+		return s.page(c, "examining", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof",
+			"Print": b.print, "Done": int(100 * s.gate.progress(q))})
 	}
 	r := q.out
 	rep := r.Report
-	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: group(rep.Moves), Where: rep.First, Seal: r.Seal(), FileName: outName(b, r.Result),
+	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: group(rep.Moves),
+		Where: rep.First, Seal: r.Seal(), FileName: outName(b, r.Result),
 		Accepted: len(r.Accepted)}
 	for _, mu := range r.Result.Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
@@ -120,7 +127,8 @@ func (s *Server) proof(c fiber.Ctx) error {
 		}
 		v.Galleys = append(v.Galleys, g)
 	}
-	return s.page(c, "proof", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof", "Print": b.print, "V": v})
+	return s.page(c, "proof", fiber.Map{"Title": "Proof of " + b.print.Title, "At": "proof",
+		"Print": b.print, "V": v})
 }
 
 // proofProgress says how far the examination is, and lets the page be opened anew
@@ -234,7 +242,8 @@ func (s *Server) write(c fiber.Ctx) error {
 		return asked(err)
 	}
 	if looks && (!ready || q.out.Stopped() != nil) {
-		return c.Redirect().Status(fiber.StatusSeeOther).To(fmt.Sprintf("/prints/%d/proof#stops", b.print.ID))
+		return c.Redirect().Status(fiber.StatusSeeOther).To(fmt.Sprintf("/prints/%d/proof#stops",
+			b.print.ID))
 	}
 	return send(c, outName(b, q.out.Result), q.out)
 }

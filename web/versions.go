@@ -62,9 +62,11 @@ func (s *Server) carry(ctx context.Context, p store.Print, r *store.Reading) err
 	if doc.File.Shape, err = routine.ShapeOf(was.src, was.ix); err != nil {
 		return err
 	}
-	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(s.cfg.Store.Source(p), r.Index, doc, r.Landmarks)
+	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(s.cfg.Store.Source(p),
+		r.Index, doc, r.Landmarks)
 	if errors.Is(err, release.ErrOtherModel) {
-		return s.cfg.Store.SaveCarried(ctx, p.ID, []layer.Finding{{Level: layer.Care, Code: "other-model", Line: 1, Message: "No marks were carried: " + err.Error() + "."}})
+		return s.cfg.Store.SaveCarried(ctx, p.ID, []layer.Finding{{Level: layer.Care,
+			Code: "other-model", Line: 1, Message: "No marks were carried: " + err.Error() + "."}})
 	} else if err != nil {
 		return err
 	}
@@ -72,7 +74,8 @@ func (s *Server) carry(ctx context.Context, p store.Print, r *store.Reading) err
 	if report == nil {
 		report = []layer.Finding{}
 	}
-	if err := s.cfg.Store.Change(ctx, p.ID, func(now *plan.Plan) error { *now = *doc; return nil }); err != nil {
+	if err := s.cfg.Store.Change(ctx, p.ID,
+		func(now *plan.Plan) error { *now = *doc; return nil }); err != nil {
 		return err
 	}
 	return s.cfg.Store.SaveCarried(ctx, p.ID, report)
@@ -91,7 +94,8 @@ func (s *Server) versions(ctx context.Context, b *book) ([]versionView, []layer.
 		if err != nil {
 			return nil, nil, err
 		}
-		out = append(out, versionView{id, i + 1, p.Name, p.Created.Local().Format("2 Jan 15:04"), id == b.print.ID})
+		out = append(out, versionView{id, i + 1, p.Name, p.Created.Local().Format("2 Jan 15:04"),
+			id == b.print.ID})
 	}
 	carried, err := s.cfg.Store.Carried(ctx, b.print.ID)
 	return out, carried, err
@@ -148,7 +152,8 @@ func (s *Server) comparePage(c fiber.Ctx) error {
 	ears := compareEars(old, om, b, m)
 	like := ""
 	if old.ix.Kind == layer.Layered && b.ix.Kind == layer.Layered {
-		l, err := bind.Compare(&bind.Piece{Name: "The older slicing", Src: old.src, Ix: old.ix}, &bind.Piece{Name: "the newer one", Src: b.src, Ix: b.ix})
+		l, err := bind.Compare(&bind.Piece{Name: "The older slicing", Src: old.src, Ix: old.ix},
+			&bind.Piece{Name: "the newer one", Src: b.src, Ix: b.ix})
 		if err != nil {
 			return err
 		}
@@ -164,12 +169,14 @@ func (s *Server) comparePage(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "compare", fiber.Map{"Title": "Compare " + b.print.Title, "At": "compare", "Print": b.print, "Old": old.print, "Ears": ears, "Like": like, "State": string(state),
+	return s.page(c, "compare", fiber.Map{"Title": "Compare " + b.print.Title, "At": "compare",
+		"Print": b.print, "Old": old.print, "Ears": ears, "Like": like, "State": string(state),
 		"OldFacts": facts(old), "NewFacts": facts(b)})
 }
 
 func facts(b *book) string {
-	return fmt.Sprintf("%s, %s of %s mm, %s", b.print.Name, layersWord(len(b.ix.Layers)), trimmed(usualHeight(b.ix)), hours(b.ix.Seconds))
+	return fmt.Sprintf("%s, %s of %s mm, %s", b.print.Name, layersWord(len(b.ix.Layers)),
+		trimmed(usualHeight(b.ix)), hours(b.ix.Seconds))
 }
 
 // compareEars lists the ears of both versions.

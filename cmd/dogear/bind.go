@@ -98,7 +98,8 @@ func (c *bindCmd) Run() error {
 	}
 	for _, f := range files {
 		if c.Out != "-" && same(c.Out, f) {
-			return refuse("same-file", fmt.Errorf("%s is one of the pieces; the originals are never written to", c.Out))
+			return refuse("same-file", fmt.Errorf("%s is one of the pieces; the originals are never "+
+				"written to", c.Out))
 		}
 	}
 	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: r.Findings}
@@ -107,11 +108,14 @@ func (c *bindCmd) Run() error {
 		if q.From > 1 {
 			from = q.Ix.Layers[q.From-2].Z.Millimetres()
 		}
-		rep.Pieces = append(rep.Pieces, pieceReport{q.Name, q.From, q.To, from, q.Ix.Layers[q.To-1].Z.Millimetres(), b.OutLines[i]})
+		rep.Pieces = append(rep.Pieces, pieceReport{q.Name, q.From, q.To, from,
+			q.Ix.Layers[q.To-1].Z.Millimetres(), b.OutLines[i]})
 	}
 	for _, j := range b.Joints {
 		below, above := b.Pieces[j.Below], b.Pieces[j.Above]
-		jr := jointReport{Z: j.Z.Millimetres(), Below: below.To, Above: above.From, OutLines: [2]int64{j.OutLine, j.OutLine + int64(len(j.Lines)) - 1}, Shared: []sharedReport{}, Findings: j.Findings}
+		jr := jointReport{Z: j.Z.Millimetres(), Below: below.To, Above: above.From,
+			OutLines: [2]int64{j.OutLine,
+				j.OutLine + int64(len(j.Lines)) - 1}, Shared: []sharedReport{}, Findings: j.Findings}
 		for _, h := range bind.Shared(below.Ix, above.Ix) {
 			jr.Shared = append(jr.Shared, sharedReport{h.Z.Millimetres(), h.A, h.B + 1})
 		}
@@ -124,7 +128,8 @@ func (c *bindCmd) Run() error {
 		return printJSON(beside(c.Out), rep)
 	}
 	for i, q := range rep.Pieces {
-		fmt.Fprintf(os.Stderr, "%s, layers %d to %d: %.2f to %.2f mm, lines %d to %d\n", q.File, q.From, q.To, q.FromZ, q.ToZ, q.OutLines[0], q.OutLines[1])
+		fmt.Fprintf(os.Stderr, "%s, layers %d to %d: %.2f to %.2f mm, lines %d to %d\n", q.File,
+			q.From, q.To, q.FromZ, q.ToZ, q.OutLines[0], q.OutLines[1])
 		if i < len(rep.Joints) {
 			j := rep.Joints[i]
 			fmt.Fprintf(os.Stderr, "joint at %.2f mm, lines %d to %d\n", j.Z, j.OutLines[0], j.OutLines[1])
@@ -146,7 +151,8 @@ func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
 	for _, arg := range c.Piece {
 		m := pieceForm.FindStringSubmatch(arg)
 		if m == nil {
-			return nil, nil, refuse("usage", fmt.Errorf("a piece is written FILE:FROM-TO, as in wall.gcode:1-90; %q is not", arg))
+			return nil, nil, refuse("usage", fmt.Errorf("a piece is written FILE:FROM-TO, as in "+
+				"wall.gcode:1-90; %q is not", arg))
 		}
 		d := opened[m[1]]
 		if d == nil {

@@ -34,15 +34,18 @@ func (c *layersCmd) Run() error {
 		return printJSON(os.Stdout, d.ix.Report(d.name))
 	}
 	ix := d.ix
-	fmt.Printf("%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers), ix.Height(), ix.Filament, clock(ix.Seconds))
-	fmt.Printf("%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first", "last", "seconds")
+	fmt.Printf("%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers),
+		ix.Height(), ix.Filament, clock(ix.Seconds))
+	fmt.Printf("%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first",
+		"last", "seconds")
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
 		number := "-"
 		if l.HasNumber {
 			number = fmt.Sprint(l.Number)
 		}
-		fmt.Printf("%8d %8s %10s %10d %10d %10d %8.1f\n", i+1, number, l.Z, l.Fold, l.First, l.Last, l.Seconds)
+		fmt.Printf("%8d %8s %10s %10d %10d %10d %8.1f\n", i+1, number, l.Z, l.Fold, l.First, l.Last,
+			l.Seconds)
 	}
 	for _, f := range ix.Findings {
 		fmt.Printf("%s, line %d: %s\n", f.Level, f.Line, f.Message)
@@ -158,7 +161,8 @@ func (c *applyCmd) tell(to io.Writer, rep *editReport) error {
 		return printJSON(to, rep)
 	}
 	for _, e := range rep.Ears {
-		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, %s (%.2f mm)\n", e.ID, e.OutLines[1]-e.OutLines[0]+1, e.Before, e.place(), e.Z)
+		fmt.Fprintf(os.Stderr, "%s: %d lines in front of line %d, %s (%.2f mm)\n", e.ID,
+			e.OutLines[1]-e.OutLines[0]+1, e.Before, e.place(), e.Z)
 	}
 	if rep.Said != "" {
 		fmt.Fprintln(os.Stderr, rep.Said)
@@ -203,10 +207,12 @@ func optionsOf(p *plan.Plan) layer.Options {
 
 // released lays a plan onto a file and has it examined; one that was made for another
 // file only when that is asked for. What stands against writing it is an error.
-func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release, error) {
+func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release,
+	error) {
 	var marks *landmark.Report
 	var err error
-	if insert.Wanted(p) || slices.ContainsFunc(p.Ears, func(e plan.Ear) bool { return e.Seen != nil }) {
+	if insert.Wanted(p) || slices.ContainsFunc(p.Ears,
+		func(e plan.Ear) bool { return e.Seen != nil }) {
 		if marks, err = lookAt(d); err != nil {
 			return nil, refuse("unreadable", err)
 		}
@@ -230,7 +236,8 @@ func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (
 }
 
 // moveOnto fits a plan to the file it is laid onto.
-func moveOnto(d *document, p *plan.Plan, onto release.Onto, marks *landmark.Report) ([]layer.Finding, error) {
+func moveOnto(d *document, p *plan.Plan, onto release.Onto,
+	marks *landmark.Report) ([]layer.Finding, error) {
 	if p.File == nil || p.File.SHA256 == "" {
 		return nil, nil
 	}
@@ -241,9 +248,11 @@ func moveOnto(d *document, p *plan.Plan, onto release.Onto, marks *landmark.Repo
 	moved, err := onto.Move(d.src, d.ix, p, marks)
 	switch {
 	case errors.Is(err, release.ErrOtherFile):
-		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to lay it on this one by height", err))
+		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to lay it on this one by "+
+			"height", err))
 	case errors.Is(err, release.ErrOtherModel):
-		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to lay it on all the same", err))
+		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to lay it on all the same",
+			err))
 	case err != nil:
 		return nil, refuse("unreadable", err)
 	}
@@ -263,7 +272,8 @@ func stopped(r *release.Release) error {
 		}
 	}
 	text := f.Message
-	if f.Ear != "" && r.Result != nil && slices.ContainsFunc(r.Result.Blocks, func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
+	if f.Ear != "" && r.Result != nil && slices.ContainsFunc(r.Result.Blocks,
+		func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
 	if more > 1 {
@@ -275,10 +285,12 @@ func stopped(r *release.Release) error {
 
 func reportOf(d *document, r *release.Release, out string) *editReport {
 	res := r.Result
-	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{}, Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: r.Findings}
+	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{},
+		Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: r.Findings}
 	for i, b := range res.Blocks {
 		l := &d.ix.Layers[b.Fold.Layer-1]
-		e := earReport{ID: b.Ear.ID, Before: b.Fold.Line, OutLines: res.OutLines(i), Z: (l.Z - l.Height).Millimetres(), LastLayer: b.Fold.Last(), Seconds: b.Fold.Seconds}
+		e := earReport{ID: b.Ear.ID, Before: b.Fold.Line, OutLines: res.OutLines(i),
+			Z: (l.Z - l.Height).Millimetres(), LastLayer: b.Fold.Last(), Seconds: b.Fold.Seconds}
 		if n := b.Fold.Layer; b.Fold.Inside {
 			e.Inside = n
 		} else {

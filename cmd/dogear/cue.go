@@ -75,7 +75,8 @@ func (c *cueCmd) Run() error {
 // startTime reads a time of today, or a date and time.
 func startTime(t string, now time.Time) (time.Time, error) {
 	if v, err := time.ParseInLocation("15:04", t, now.Location()); err == nil {
-		return time.Date(now.Year(), now.Month(), now.Day(), v.Hour(), v.Minute(), 0, 0, now.Location()), nil
+		return time.Date(now.Year(), now.Month(), now.Day(), v.Hour(), v.Minute(), 0, 0,
+			now.Location()), nil
 	}
 	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02 15:04", time.RFC3339} {
 		if v, err := time.ParseInLocation(layout, t, now.Location()); err == nil {

@@ -49,7 +49,8 @@ func inPlace(file, planFile string, how inPlaceHow) (*editReport, error) {
 	}
 	defer func() { d.close() }()
 	if d.src.Size() != st.Size() {
-		return nil, refuse("archive", fmt.Errorf("%s is packed; only a plain file can be written in place", file))
+		return nil, refuse("archive", fmt.Errorf("%s is packed; only a plain file can be written in "+
+			"place", file))
 	}
 	base := &original{file: file, dir: filepath.Dir(file), now: d, opt: opt}
 	defer base.close()
@@ -61,7 +62,8 @@ func inPlace(file, planFile string, how inPlaceHow) (*editReport, error) {
 		return nil, err
 	}
 	if len(r.Edits) == 0 {
-		return nil, refuse("not-placed", fmt.Errorf("nothing of the plan has a place in %s; it is left as it is", file))
+		return nil, refuse("not-placed", fmt.Errorf("nothing of the plan has a place in %s; it is left "+
+			"as it is", file))
 	}
 	rep := reportOf(base.doc, r, file)
 	made, err := os.CreateTemp(base.dir, ".dogear-*")
@@ -128,7 +130,8 @@ func (o *original) find() error {
 		return nil
 	}
 	spoilt := func(err error) error {
-		return refuse("written-by-dogear", fmt.Errorf("%s carries marks of Dogear's that cannot be taken out, so that it is left as it is: %w", o.file, err))
+		return refuse("written-by-dogear", fmt.Errorf("%s carries marks of Dogear's that cannot be "+
+			"taken out, so that it is left as it is: %w", o.file, err))
 	}
 	taken, err := routine.TakeOut(o.now.src)
 	if err != nil {
@@ -169,7 +172,8 @@ func (o *original) find() error {
 		kept.close()
 	}
 	if o.doc.ix.Numbered && numberedBlocks(o.now.src) {
-		return spoilt(errors.New("its lines were given new numbers, and what it was no longer lies beside it"))
+		return spoilt(errors.New("its lines were given new numbers, and what it was no longer lies " +
+			"beside it"))
 	}
 	return nil
 }

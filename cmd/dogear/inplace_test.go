@@ -57,7 +57,8 @@ func TestInPlace(t *testing.T) {
 		return read(file)
 	}
 	first := once()
-	if !bytes.Equal(read(file+".orig"), plate) || !bytes.Contains(first, []byte("; dogear ear a1")) || rep.Ears[0].Layer != 49 {
+	if !bytes.Equal(read(file+".orig"), plate) || !bytes.Contains(first,
+		[]byte("; dogear ear a1")) || rep.Ears[0].Layer != 49 {
 		t.Errorf("before layer %d", rep.Ears[0].Layer)
 	}
 	if second := once(); !bytes.Equal(first, second) || !bytes.Equal(read(file+".orig"), plate) {
@@ -72,18 +73,21 @@ func TestInPlace(t *testing.T) {
 	write(file, plate)
 	for _, c := range []struct{ plan, says string }{
 		{`{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[{"id":"a1","before_layer":30,"z":960,"kind":"insert"}]}`, "nothing of the plan has a place"},
-		{`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":3000,"kind":"insert"}]}`, "no layer 3000"},
+		{`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":3000,"kind":"insert"}]}`,
+			"no layer 3000"},
 		{`{`, "not JSON"},
 	} {
 		write(planFile, []byte(c.plan))
-		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 || !strings.Contains(errs, c.says) {
+		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 ||
+			!strings.Contains(errs, c.says) {
 			t.Errorf("%d %q, want %q", code, errs, c.says)
 		}
 		if !bytes.Equal(read(file), plate) {
 			t.Error("the file was changed all the same")
 		}
 	}
-	for _, args := range [][]string{{file, "--plan", planFile}, {file, "--plan", planFile, "--in-place", "-o", "x"}, {"-", "--plan", planFile, "--in-place"}} {
+	for _, args := range [][]string{{file, "--plan", planFile},
+		{file, "--plan", planFile, "--in-place", "-o", "x"}, {"-", "--plan", planFile, "--in-place"}} {
 		if code, _, _ := dogear(t, append([]string{"apply"}, args...)...); code != 2 {
 			t.Errorf("%v: %d", args, code)
 		}
@@ -116,14 +120,16 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 		wall []byte
 		args []string
 	}{
-		"plain": {plain, nil}, "numbered": {wall, nil}, "plain, renumbered": {plain, []string{"--renumber"}}, "numbered, renumbered": {wall, []string{"--renumber"}},
+		"plain": {plain, nil}, "numbered": {wall, nil}, "plain, renumbered": {plain,
+			[]string{"--renumber"}}, "numbered, renumbered": {wall, []string{"--renumber"}},
 		"no last end": {bytes.TrimRight(plain, "\n"), nil},
 	} {
 		write(file, c.wall)
 		os.Remove(file + ".orig")
 		last := ""
 		for k := range 3 {
-			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile, "--in-place"}, c.args...)...); code != 0 {
+			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
+				"--in-place"}, c.args...)...); code != 0 {
 				t.Fatalf("%s, %d: %s", name, k, errs)
 			}
 			if got := read(file + ".orig"); got != string(c.wall) {
@@ -137,16 +143,20 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 		// Its numbers cannot be had back without what lies beside it.
 		if len(c.args) > 0 {
 			os.Remove(file + ".orig")
-			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile, "--in-place"}, c.args...)...); code != 1 || !strings.Contains(errs, "left as it is") || read(file) != last || read(file+".orig") != "" {
+			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
+				"--in-place"}, c.args...)...); code != 1 || !strings.Contains(errs, "left as it is") ||
+				read(file) != last || read(file+".orig") != "" {
 				t.Errorf("%s: %d %s", name, code, errs)
 			}
 		}
 	}
-	for _, fake := range []string{"; dogear ear x: tide\n", "; dogear ear a1 ends\n; dogear muted: G28\n", "; dogear was 00000000: M104 S1\n"} {
+	for _, fake := range []string{"; dogear ear x: tide\n",
+		"; dogear ear a1 ends\n; dogear muted: G28\n", "; dogear was 00000000: M104 S1\n"} {
 		foreign := strings.Replace(string(plain), "\n", "\n"+fake, 3)
 		write(file, []byte(foreign))
 		os.Remove(file + ".orig")
-		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 || !strings.Contains(errs, "left as it is") {
+		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 ||
+			!strings.Contains(errs, "left as it is") {
 			t.Errorf("%q: %d %s", fake, code, errs)
 		}
 		if read(file) != foreign || read(file+".orig") != "" {
@@ -168,22 +178,26 @@ func TestAccept(t *testing.T) {
 			Line int64
 		}
 	}
-	if err := json.Unmarshal([]byte(errs), &e); err != nil || code != 1 || e.Error.Code != "settings-lost" {
+	if err := json.Unmarshal([]byte(errs), &e); err != nil || code != 1 ||
+		e.Error.Code != "settings-lost" {
 		t.Fatal(code, errs)
 	}
 	if _, err := os.Stat(out); err == nil {
 		t.Error("it was written all the same")
 	}
 	for _, name := range []string{"settings-lost", "settings-lost@x", "@3"} {
-		if code, _, _ := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", name); code != 2 {
+		if code, _, _ := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept",
+			name); code != 2 {
 			t.Errorf("%q: %d", name, code)
 		}
 	}
 	name := fmt.Sprintf("settings-lost@%d", e.Error.Line)
-	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", "drag@1", "--accept", "settings-lost@1"); code != 1 {
+	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept",
+		"drag@1", "--accept", "settings-lost@1"); code != 1 {
 		t.Error(code, errs)
 	}
-	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept", name); code != 0 {
+	if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--accept",
+		name); code != 0 {
 		t.Fatal(errs)
 	}
 	if b, _ := os.ReadFile(out); !bytes.Contains(b, []byte("; "+name+" ")) {
@@ -238,13 +252,15 @@ func TestWatch(t *testing.T) {
 			t.Fatalf("step %d: %q", i, told)
 		}
 	}
-	if !strings.Contains(told[0], "new.gcode: 1 ear placed before layer 21") || !strings.Contains(told[1], "bad.gcode: ") {
+	if !strings.Contains(told[0], "new.gcode: 1 ear placed before layer 21") ||
+		!strings.Contains(told[1], "bad.gcode: ") {
 		t.Errorf("%q", told)
 	}
 	now, _ := os.ReadFile(file)
 	was, _ := os.ReadFile(file + ".orig")
 	old, _ := os.ReadFile(filepath.Join(dir, "old.gcode"))
-	if !bytes.Contains(now, []byte("; dogear ear a1")) || !bytes.HasSuffix(was, []byte("; sliced again\n")) || !bytes.Equal(old, plate) {
+	if !bytes.Contains(now, []byte("; dogear ear a1")) ||
+		!bytes.HasSuffix(was, []byte("; sliced again\n")) || !bytes.Equal(old, plate) {
 		t.Error("the files are not as they should be")
 	}
 	if _, err := newWatcher(filepath.Join(dir, "nowhere"), planFile, nil); err == nil {

@@ -64,7 +64,10 @@ type touchCmd struct {
 // pieces returns the evidence that was given.
 func (v *evidence) pieces() ([]pickup.Evidence, error) {
 	var out []pickup.Evidence
-	add := func(kind string, value float64) { out = append(out, pickup.Evidence{Kind: kind, Value: value}) }
+	add := func(kind string, value float64) {
+		out = append(out, pickup.Evidence{Kind: kind,
+			Value: value})
+	}
 	for _, z := range v.Touch {
 		add(pickup.Touch, z)
 	}
@@ -146,7 +149,8 @@ func (a *ambiguous) Error() string { return a.why }
 
 // choice works out where to start.
 func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candidate, error) {
-	c := pickup.Choice{Start: v.Start, Z: v.Z, Feeler: v.Feeler, DX: v.DX, DY: v.DY, DZ: v.DZ, Clearance: v.Clearance}
+	c := pickup.Choice{Start: v.Start, Z: v.Z, Feeler: v.Feeler, DX: v.DX, DY: v.DY, DZ: v.DZ,
+		Clearance: v.Clearance}
 	if v.HomeAt != "" {
 		p, err := numbers(v.HomeAt, 2)
 		if err != nil {
@@ -166,9 +170,13 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 	switch {
 	case v.Layer != nil || v.Line != nil:
 	case len(cand) == 0:
-		return c, b, cand, &refusal{Code: "contradiction", Err: errors.New(strings.Join(append([]string{"what is known does not fit together."}, b.Contradicts...), " "))}
+		return c, b, cand, &refusal{Code: "contradiction",
+			Err: errors.New(strings.Join(append([]string{"what is known does not fit together."},
+				b.Contradicts...), " "))}
 	case !b.One:
-		return c, b, cand, &refusal{Code: "not-one-place", Err: &ambiguous{fmt.Sprintf("what is known allows %d places, layers %d to %d; add a touch, or decide with --layer N", len(cand), b.Low, b.High), cand}}
+		return c, b, cand, &refusal{Code: "not-one-place",
+			Err: &ambiguous{fmt.Sprintf("what is known allows %d places, layers %d to %d; add a touch, or "+
+				"decide with --layer N", len(cand), b.Low, b.High), cand}}
 	}
 	c.Layer, c.Line = b.Best, b.Line
 	if v.Layer != nil {
@@ -184,7 +192,8 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 		c.Start = pickup.Next
 	}
 	if c.Start == pickup.Mid && c.Line == 0 {
-		return c, b, cand, &refusal{Code: "not-one-place", Err: errors.New("for a start inside a layer, say the line: --line L")}
+		return c, b, cand, &refusal{Code: "not-one-place",
+			Err: errors.New("for a start inside a layer, say the line: --line L")}
 	}
 	return c, b, cand, nil
 }
@@ -264,12 +273,15 @@ func (c *pickupCmd) Run() error {
 	}
 	p := r.Pickup
 	for _, t := range belief.Contradicts {
-		r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "contradiction", Line: p.Start.Line, Message: t})
+		r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "contradiction",
+			Line: p.Start.Line, Message: t})
 	}
 	if err := stopped(r); err != nil {
 		return err
 	}
-	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out, Opening: append([]pickup.Entry{}, p.Opening...), Candidates: cand, Findings: r.Findings, Seal: r.Seal()}
+	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out,
+		Opening: append([]pickup.Entry{},
+			p.Opening...), Candidates: cand, Findings: r.Findings, Seal: r.Seal()}
 	s := &p.Start
 	rep.Start.Layer, rep.Start.Line = s.Layer, s.Line
 	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(), s.At.Pos[1].Millimetres(), s.At.Pos[2].Millimetres(), s.At.LogicalE().Millimetres()
@@ -283,7 +295,8 @@ func (c *pickupCmd) Run() error {
 	if c.JSON {
 		return printJSON(beside(c.Out), rep)
 	}
-	fmt.Fprintf(os.Stderr, "goes on with layer %d, line %d; %d lines of opening\n", s.Layer, s.Line, p.Length)
+	fmt.Fprintf(os.Stderr, "goes on with layer %d, line %d; %d lines of opening\n", s.Layer, s.Line,
+		p.Length)
 	if rep.Seal != "" {
 		fmt.Fprintln(os.Stderr, rep.Seal)
 	}
@@ -294,7 +307,8 @@ func (c *pickupCmd) Run() error {
 // show prints the places that what is known allows.
 func (c *pickupCmd) show(cand []candidate) {
 	if c.JSON {
-		rep := pickupReport{Format: "dogear-pickup/1", Opening: []pickup.Entry{}, Candidates: cand, Findings: []layer.Finding{}}
+		rep := pickupReport{Format: "dogear-pickup/1", Opening: []pickup.Entry{}, Candidates: cand,
+			Findings: []layer.Finding{}}
 		_ = printJSON(os.Stdout, rep)
 		return
 	}

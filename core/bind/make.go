@@ -32,7 +32,8 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 		return nil, fmt.Errorf("%w: it takes two or more", ErrPieces)
 	}
 	if len(joints) != len(pieces)-1 {
-		return nil, fmt.Errorf("%w: %d pieces have %d joints, not %d", ErrPieces, len(pieces), len(pieces)-1, len(joints))
+		return nil, fmt.Errorf("%w: %d pieces have %d joints, not %d", ErrPieces, len(pieces),
+			len(pieces)-1, len(joints))
 	}
 	if p.Printer == nil {
 		p.Printer = plan.Generic()
@@ -60,7 +61,8 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 			return nil, err
 		}
 		if l.Level != "" {
-			b.Findings = append(b.Findings, layer.Finding{Level: l.Level, Code: "other-model", Line: b.Pieces[i+1].Ix.Layers[0].First, Message: l.Reason})
+			b.Findings = append(b.Findings, layer.Finding{Level: l.Level, Code: "other-model",
+				Line: b.Pieces[i+1].Ix.Layers[0].First, Message: l.Reason})
 		}
 		if err := b.joint(i, &joints[i], p); err != nil {
 			return nil, err
@@ -82,9 +84,11 @@ func (p *Piece) check(first bool) error {
 	}
 	switch {
 	case p.Ix.Kind == layer.Vase:
-		return fmt.Errorf("%w: %s is one rising spiral, which has no layers to join at", ErrPieces, p.Name)
+		return fmt.Errorf("%w: %s is one rising spiral, which has no layers to join at", ErrPieces,
+			p.Name)
 	case p.Ix.Kind == layer.Sequential:
-		return fmt.Errorf("%w: %s prints its objects one after another; slice them all at once", ErrPieces, p.Name)
+		return fmt.Errorf("%w: %s prints its objects one after another; slice them all at once",
+			ErrPieces, p.Name)
 	case p.From < 1 || p.From > n:
 		return fmt.Errorf("%w: %s has layers 1 to %d, and no layer %d", ErrPieces, p.Name, n, p.From)
 	case p.To > n:
@@ -92,9 +96,11 @@ func (p *Piece) check(first bool) error {
 	case p.From > p.To:
 		return fmt.Errorf("%w: %s from layer %d to %d is nothing", ErrPieces, p.Name, p.From, p.To)
 	case first && p.From != 1:
-		return fmt.Errorf("%w: the first piece must begin with layer 1, on the bed; %s begins with layer %d", ErrPieces, p.Name, p.From)
+		return fmt.Errorf("%w: the first piece must begin with layer 1, on the bed; %s begins with "+
+			"layer %d", ErrPieces, p.Name, p.From)
 	case !first && p.From == 1:
-		return fmt.Errorf("%w: %s begins with layer 1, which belongs on the bed; a later piece begins higher up", ErrPieces, p.Name)
+		return fmt.Errorf("%w: %s begins with layer 1, which belongs on the bed; a later piece begins "+
+			"higher up", ErrPieces, p.Name)
 	}
 	return nil
 }
@@ -115,8 +121,9 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	m := Made{Below: i, Above: i + 1, Z: below.Ix.Layers[below.To-1].Z, At: one.At, Goal: other.At, Offset: b.base(i) + one.Offset,
-		End: b.base(i+1) + other.Offset, Line: other.Line, DZ: gcode.FromMM(j.DZ)}
+	m := Made{Below: i, Above: i + 1, Z: below.Ix.Layers[below.To-1].Z, At: one.At, Goal: other.At,
+		Offset: b.base(i) + one.Offset,
+		End:    b.base(i+1) + other.Offset, Line: other.Line, DZ: gcode.FromMM(j.DZ)}
 	e = j.Ear
 	e.ID = fmt.Sprint(i + 1)
 	what := "goes on with"
@@ -132,10 +139,12 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	f.Layer = below.To + 1
 	f.Next, f.HasNext = other.Next, other.HasNext
 	f.Goal = &m.Goal
-	f.Joint = &routine.Joint{Title: fmt.Sprintf("%s %s from layer %d", what, above.Name, above.From), DZ: gcode.FromMM(j.DZ)}
+	f.Joint = &routine.Joint{Title: fmt.Sprintf("%s %s from layer %d", what, above.Name,
+		above.From), DZ: gcode.FromMM(j.DZ)}
 	f.Before = p.First
 	style := routine.Style{Lower: below.Ix.Lower}
-	if m.Lines, m.Findings, err = routine.Compile(f, union(below.Ix.Box, above.Ix.Box), p, &e, style); err != nil {
+	if m.Lines, m.Findings, err = routine.Compile(f, union(below.Ix.Box, above.Ix.Box), p, &e,
+		style); err != nil {
 		return &plan.Error{Ear: "joint " + e.ID, Err: err}
 	}
 	if m.Findings == nil {
@@ -145,14 +154,18 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		m.Findings[k].Line = above.Ix.Layers[above.From-1].Fold
 	}
 	find := func(level, code, text string) {
-		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: above.Ix.Layers[above.From-1].Fold, Message: text})
+		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code,
+			Line: above.Ix.Layers[above.From-1].Fold, Message: text})
 	}
 	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); e.Kind != plan.Nozzle && j.DZ > h {
-		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer nozzle.", j.DZ))
+		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
+			"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
+			"nozzle.", j.DZ))
 	}
 	begins := above.Ix.Layers[above.From-2].Z
 	if d := begins - m.Z; d > within || d < -within {
-		text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ", below.Name, below.To, m.Z, above.From, above.Name, begins)
+		text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ",
+			below.Name, below.To, m.Z, above.From, above.Name, begins)
 		if d > 0 {
 			text += fmt.Sprintf("%s mm would be missing.", d)
 		} else {
@@ -160,7 +173,8 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		}
 		if all := Shared(below.Ix, above.Ix); len(all) > 0 {
 			h := all[Nearest(all, m.Z)]
-			text += fmt.Sprintf(" The nearest height that both share is %s mm: layers up to %d, then from %d.", h.Z, h.A, h.B+1)
+			text += fmt.Sprintf(" The nearest height that both share is %s mm: layers up to %d, then from "+
+				"%d.", h.Z, h.A, h.B+1)
 		} else {
 			text += " The two files share no height at all."
 		}
@@ -175,13 +189,20 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		return err
 	}
 	if a := air.Area() - own.Area(); a > mostAir {
-		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, which its own layer below would carry. Look at both pages, or choose another height.", above.From, above.Name, a, below.Name))
+		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
+			"which its own layer below would carry. Look at both pages, or choose another "+
+			"height.", above.From, above.Name, a, below.Name))
 	}
 	if one.At.Tool != other.At.Tool {
-		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the printer changes it before the head comes back.", below.Name, one.At.Tool, above.Name, other.At.Tool))
+		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the "+
+			"printer changes it before the head comes "+
+			"back.", below.Name, one.At.Tool, above.Name, other.At.Tool))
 	}
-	if a, c := width(below, below.To), width(above, above.From); e.Kind != plan.Nozzle && a > 0 && c > 0 && (a > 1.35*c || c > 1.35*a) {
-		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of %s %.2f mm. If that asks for another nozzle, make the joint a nozzle swap.", below.Name, a, above.Name, c))
+	if a, c := width(below, below.To), width(above, above.From); e.Kind != plan.Nozzle && a > 0 &&
+		c > 0 && (a > 1.35*c || c > 1.35*a) {
+		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of "+
+			"%s %.2f mm. If that asks for another nozzle, make the joint a nozzle "+
+			"swap.", below.Name, a, above.Name, c))
 	}
 	b.Findings = append(b.Findings, m.Findings...)
 	if above.Ix.Numbered {
@@ -195,7 +216,8 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	b.Edits = append(b.Edits, edit.Edit{Offset: m.Offset, Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
+	b.Edits = append(b.Edits, edit.Edit{Offset: m.Offset,
+		Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
 	b.Joints = append(b.Joints, m)
 	return nil
 }
@@ -223,10 +245,12 @@ func (b *Bound) tail(p *plan.Plan) error {
 	goal.Pos, goal.Off = from.At.Pos, from.At.Off
 	from.Goal, from.HasNext = &goal, false
 	b.TailEnd, b.TailLine, b.TailGoal = b.base(i)+end.Offset, end.Line, goal
-	from.Joint = &routine.Joint{Title: fmt.Sprintf("layers %d to %d are left out", last.To+1, len(last.Ix.Layers))}
+	from.Joint = &routine.Joint{Title: fmt.Sprintf("layers %d to %d are left out", last.To+1,
+		len(last.Ix.Layers))}
 	e := plan.Ear{ID: "end", Kind: plan.Own, Routine: nowhere}
 	var finds []layer.Finding
-	if b.Tail, finds, err = routine.Compile(from, last.Ix.Box, p, &e, routine.Style{Lower: last.Ix.Lower}); err != nil {
+	if b.Tail, finds, err = routine.Compile(from, last.Ix.Box, p, &e,
+		routine.Style{Lower: last.Ix.Lower}); err != nil {
 		return err
 	}
 	b.Findings = append(b.Findings, finds...)
@@ -234,7 +258,8 @@ func (b *Bound) tail(p *plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	b.Edits = append(b.Edits, edit.Edit{Offset: b.base(i) + from.Offset, Cut: end.Offset - from.Offset, Text: text})
+	b.Edits = append(b.Edits, edit.Edit{Offset: b.base(i) + from.Offset,
+		Cut: end.Offset - from.Offset, Text: text})
 	return nil
 }
 

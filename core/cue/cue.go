@@ -61,8 +61,10 @@ type Total struct {
 
 // New makes the sheet of a plan that was laid onto a file. A zero start leaves
 // the time of day out.
-func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result, start time.Time) (*Sheet, error) {
-	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Start: start, Seconds: ix.Seconds, Layers: len(ix.Layers)}
+func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result,
+	start time.Time) (*Sheet, error) {
+	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Start: start,
+		Seconds: ix.Seconds, Layers: len(ix.Layers)}
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
 		r := row(ix, p, b)
@@ -70,7 +72,8 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 		for _, h := range res.HeadsUps {
 			if h.Ear == b.Ear.ID {
 				at := res.Takes(b.Fold.Seconds - h.Before)
-				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, Seconds: at, Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(r.Seconds-at)})
+				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, Seconds: at,
+					Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(r.Seconds-at)})
 			}
 		}
 		s.Rows = append(s.Rows, r)
@@ -88,14 +91,16 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 		return nil, err
 	}
 	for _, t := range totals {
-		s.Totals = append(s.Totals, Total{p.FilamentName(t.Filament), p.Filaments[t.Filament].Colour, t.Laid, t.Purged, t.Grams, t.Bands})
+		s.Totals = append(s.Totals, Total{p.FilamentName(t.Filament), p.Filaments[t.Filament].Colour,
+			t.Laid, t.Purged, t.Grams, t.Bands})
 	}
 	return s, nil
 }
 
 func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
 	e, l := &b.Ear, &ix.Layers[b.Fold.Layer-1]
-	r := Row{Ear: e.ID, Seconds: b.Fold.Seconds, Layer: b.Fold.Layer, Inside: b.Fold.Inside, Z: (l.Z - l.Height).String()}
+	r := Row{Ear: e.ID, Seconds: b.Fold.Seconds, Layer: b.Fold.Layer, Inside: b.Fold.Inside,
+		Z: (l.Z - l.Height).String()}
 	if l.HasNumber {
 		r.Number = fmt.Sprint(l.Number)
 	}
@@ -134,7 +139,8 @@ func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
 	for i := range b.Lines {
 		ln := &b.Lines[i]
 		r.Waits += ln.Seconds
-		if ln.Step >= 0 && ln.Step < len(b.Steps) && b.Steps[ln.Step].Do == "purge" && strings.HasPrefix(ln.Why, "pushes") {
+		if ln.Step >= 0 && ln.Step < len(b.Steps) && b.Steps[ln.Step].Do == "purge" &&
+			strings.HasPrefix(ln.Why, "pushes") {
 			r.Purge = purged(p, e, b.Steps[ln.Step])
 		}
 	}
@@ -220,7 +226,8 @@ func Clock(s float64) string {
 // CSV writes the sheet as a table with a head line.
 func (s *Sheet) CSV(w io.Writer) error {
 	out := csv.NewWriter(w)
-	rows := [][]string{{"kind", "ear", "time of day", "into the print", "before layer", "file number", "height mm", "what", "have ready", "purge mm", "steps"}}
+	rows := [][]string{{"kind", "ear", "time of day", "into the print", "before layer",
+		"file number", "height mm", "what", "have ready", "purge mm", "steps"}}
 	for _, r := range s.Rows {
 		kind, at := "stop", ""
 		if r.HeadsUp {
@@ -229,7 +236,9 @@ func (s *Sheet) CSV(w io.Writer) error {
 		if !r.At.IsZero() {
 			at = r.At.Format("2006-01-02 15:04:05")
 		}
-		rows = append(rows, []string{kind, r.Ear, at, Clock(r.Seconds), fmt.Sprint(r.Layer), r.Number, r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge), strings.Join(r.Steps, "; ")})
+		rows = append(rows, []string{kind, r.Ear, at, Clock(r.Seconds), fmt.Sprint(r.Layer), r.Number,
+			r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge), strings.Join(r.Steps,
+				"; ")})
 	}
 	for _, r := range rows {
 		for i, c := range r { // a table program must not take a text for a formula
@@ -267,7 +276,8 @@ func (s *Sheet) Calendar(w io.Writer, now time.Time) error {
 		line("DTSTART:" + r.At.UTC().Format(stamp))
 		line("DTEND:" + r.At.Add(5*time.Minute).UTC().Format(stamp))
 		line("SUMMARY:" + escape(fmt.Sprintf("%s: %s", s.Name, r.Title)))
-		text := fmt.Sprintf("Stops before layer %d at %s mm.\n%s", r.Layer, r.Z, strings.Join(r.Steps, "\n"))
+		text := fmt.Sprintf("Stops before layer %d at %s mm.\n%s", r.Layer, r.Z,
+			strings.Join(r.Steps, "\n"))
 		if s.Resume != "" {
 			text += "\nTo go on: " + s.Resume
 		}

@@ -21,7 +21,8 @@ func (r *reader) reach() {
 
 // ReachOf returns the box of all that the file's own moves reach, mm.
 func (ix *Index) ReachOf() (out [4]float64) {
-	b := [4]gcode.Nano{min(ix.Reach[0], ix.Box[0]), min(ix.Reach[1], ix.Box[1]), max(ix.Reach[2], ix.Box[2]), max(ix.Reach[3], ix.Box[3])}
+	b := [4]gcode.Nano{min(ix.Reach[0], ix.Box[0]), min(ix.Reach[1], ix.Box[1]),
+		max(ix.Reach[2], ix.Box[2]), max(ix.Reach[3], ix.Box[3])}
 	for k := range b {
 		out[k] = b[k].Millimetres()
 	}
@@ -50,7 +51,8 @@ var (
 // two corners as four numbers, or a width and a depth ("bed size 220 x 220", with
 // the origin in the middle when the words say so). Zero when it names none.
 func bedIn(s []byte) (bed [4]float64) {
-	if len(s) > 400 || !bytes.Contains(s, []byte("bed")) && !bytes.Contains(s, []byte("Bed")) && !bytes.Contains(s, []byte("BED")) {
+	if len(s) > 400 || !bytes.Contains(s, []byte("bed")) && !bytes.Contains(s, []byte("Bed")) &&
+		!bytes.Contains(s, []byte("BED")) {
 		return bed
 	}
 	t := strings.ToLower(string(s))
@@ -74,7 +76,8 @@ func bedIn(s []byte) (bed [4]float64) {
 		return plausible([4]float64{num(n[0]), num(n[1]), num(n[2]), num(n[3])})
 	case len(n) == 2 || len(n) == 3:
 		w, d := num(n[0]), num(n[1])
-		if strings.Contains(t, "centre") || strings.Contains(t, "center") || strings.Contains(t, "middle") {
+		if strings.Contains(t, "centre") || strings.Contains(t, "center") ||
+			strings.Contains(t, "middle") {
 			return plausible([4]float64{-w / 2, -d / 2, w / 2, d / 2})
 		}
 		return plausible([4]float64{0, 0, w, d})

@@ -131,16 +131,17 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	}
 	s.Lies = ix.Layers[max(onBed, 1)-1].Z
 	s.Top = max(s.At.Top, s.Lies)
-	err = ix.Walk(src, max(ix.At(s.Line), 0), min(s.Line+500, ix.Lines+1), func(line int64, _ []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-		if line < s.Line {
-			return true
-		}
-		if a.Kind == gcode.Lay {
-			return false
-		}
-		s.AbsZ = cmd.Letter == 'G' && cmd.Code <= 1 && cmd.Has('Z') && !m.RelXYZ
-		return !s.AbsZ
-	})
+	err = ix.Walk(src, max(ix.At(s.Line), 0), min(s.Line+500, ix.Lines+1),
+		func(line int64, _ []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+			if line < s.Line {
+				return true
+			}
+			if a.Kind == gcode.Lay {
+				return false
+			}
+			s.AbsZ = cmd.Letter == 'G' && cmd.Code <= 1 && cmd.Has('Z') && !m.RelXYZ
+			return !s.AbsZ
+		})
 	return s, err
 }
 

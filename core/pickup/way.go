@@ -16,15 +16,21 @@ func (w *writer) inPlace() error {
 	c, s := w.c, w.s
 	top := s.Top.Millimetres()
 	if h := w.ix.Layers[s.Layer-1].Height.Millimetres(); c.DZ > h {
-		w.find(layer.Care, "place-shifted", s.Line, fmt.Sprintf("Everything is laid %g mm higher, and a layer is %g mm thick: the first one will not reach what lies there, unless the part is higher than it should be.", c.DZ, h))
+		w.find(layer.Care, "place-shifted", s.Line,
+			fmt.Sprintf("Everything is laid %g mm higher, and a layer is %g mm thick: the first one will "+
+				"not reach what lies there, unless the part is higher than it should be.", c.DZ, h))
 	}
 	w.up = min(gcode.FromMM(top+c.Clearance+max(c.DZ, 0)), gcode.FromMM(w.pr.Top))
 	if w.up < s.Top+gcode.MM {
-		w.find(layer.Grave, "lift-too-low", s.Line, fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g mm.", s.Top, w.pr.Top))
+		w.find(layer.Grave, "lift-too-low", s.Line,
+			fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g "+
+				"mm.", s.Top, w.pr.Top))
 	}
-	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original", s.Layer, s.Line), "")
+	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original",
+		s.Layer, s.Line), "")
 	b := w.ix.Box
-	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3], s.Top), "")
+	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3],
+		s.Top), "")
 	w.put("G21", "millimetres")
 	w.put("G90", "places count from the corner of the bed")
 	w.put("M83", "filament counts in steps for a while")
@@ -39,7 +45,8 @@ func (w *writer) inPlace() error {
 	w.p.Findings = append(w.p.Findings, questions(start)...)
 	w.apart()
 	if bed := s.At.Bed(); bed > 0 && w.sc.State().Bed() != bed {
-		w.put("M140 "+routine.Word('S', gcode.Nano(bed)), "the bed first, so that the part does not let go")
+		w.put("M140 "+routine.Word('S', gcode.Nano(bed)),
+			"the bed first, so that the part does not let go")
 	}
 	if w.sc.State().Fan != 0 {
 		w.put("M107", "no fan while heating")
@@ -49,7 +56,8 @@ func (w *writer) inPlace() error {
 		w.warmBed()
 		w.put("G28 X Y", "find the sides; the nozzle is above the part")
 	case ByKept:
-		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were held, and the nozzle may be stuck in it")
+		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were held, "+
+			"and the nozzle may be stuck in it")
 		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
 		w.warmBed()
 	case ByClear:
@@ -73,12 +81,16 @@ func (w *writer) touched() {
 	h := s.Lies + gcode.FromMM(c.Feeler)
 	why := "you have brought the nozzle down onto the part: it stands here"
 	if c.Feeler > 0 {
-		why = fmt.Sprintf("you have brought the nozzle down onto the part, %g mm of paper between", c.Feeler)
+		why = fmt.Sprintf("you have brought the nozzle down onto the part, %g mm of paper between",
+			c.Feeler)
 	}
 	if w.pr.HomesFirst {
 		up := gcode.FromMM(c.Clearance)
-		w.put("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm from where it touched", up))
-		w.find(layer.Care, "lift-by-hand", s.Line, fmt.Sprintf("This printer refuses to move before it has homed. After the touch, take the nozzle up by hand by exactly %s mm, then start the file.", up))
+		w.put("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm from "+
+			"where it touched", up))
+		w.find(layer.Care, "lift-by-hand", s.Line,
+			fmt.Sprintf("This printer refuses to move before it has homed. After the touch, take the "+
+				"nozzle up by hand by exactly %s mm, then start the file.", up))
 		return
 	}
 	w.put("G92 "+routine.Word('Z', h), why)
@@ -156,24 +168,32 @@ func (w *writer) homeClear() error {
 		return err
 	}
 	if w.pr.HomesFirst {
-		w.find(layer.Care, "lift-by-hand", w.s.Line, fmt.Sprintf("This printer refuses to move before it has homed. Take the head up by hand by %g mm or more before you start the file.", c.Clearance))
+		w.find(layer.Care, "lift-by-hand", w.s.Line,
+			fmt.Sprintf("This printer refuses to move before it has homed. Take the head up by hand by %g "+
+				"mm or more before you start the file.", c.Clearance))
 	} else {
 		w.put("G91", "steps")
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ), "up first, from wherever it stands")
+		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ),
+			"up first, from wherever it stands")
 		w.put("G90", "places count from the corner of the bed")
 	}
 	w.warmBed()
 	w.put("G28 X Y", "find the sides; the nozzle is above the part")
-	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)), routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
+	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
+		routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
 	w.put("G28 Z", "find the height, clear of the part")
 	if h, hit := bed.Hits(x, y, 0); hit {
 		w.p.Refused = &h
-		w.find(layer.Grave, "homes-onto-part", w.s.Line, fmt.Sprintf("Z cannot be homed at X%g Y%g: the head would run into the part at X%.0f Y%.0f, %.1f mm too low. Stay at least %.0f mm away from what is higher than %.0f mm.", x, y, h.X, h.Y, h.Missing, raster.BlockHalf, raster.ConeHigh))
+		w.find(layer.Grave, "homes-onto-part", w.s.Line,
+			fmt.Sprintf("Z cannot be homed at X%g Y%g: the head would run into the part at X%.0f Y%.0f, "+
+				"%.1f mm too low. Stay at least %.0f mm away from what is higher than %.0f "+
+				"mm.", x, y, h.X, h.Y, h.Missing, raster.BlockHalf, raster.ConeHigh))
 	}
 	if b := w.pr.Bed; x < b[0] || x > b[2] || y < b[1] || y > b[3] {
 		w.find(layer.Grave, "outside-bed", w.s.Line, fmt.Sprintf("X%g Y%g lies outside the bed.", x, y))
 	}
-	w.find(layer.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head stands, and not always in the middle of the bed.")
+	w.find(layer.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head "+
+		"stands, and not always in the middle of the bed.")
 	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up, above the part")
 	return nil
 }
@@ -201,7 +221,8 @@ func (w *writer) spot() (x, y float64, ok bool) {
 	b, bed := w.ix.Box, w.pr.Bed
 	const away, inset = 12.0, 2.0
 	x0, y0, x1, y1 := b[0].Millimetres(), b[1].Millimetres(), b[2].Millimetres(), b[3].Millimetres()
-	cx, cy := min(max((x0+x1)/2, bed[0]+inset), bed[2]-inset), min(max((y0+y1)/2, bed[1]+inset), bed[3]-inset)
+	cx, cy := min(max((x0+x1)/2, bed[0]+inset), bed[2]-inset), min(max((y0+y1)/2, bed[1]+inset),
+		bed[3]-inset)
 	for _, gap := range []float64{away, 6, 3.5} {
 		for _, p := range [4][2]float64{{x0 - gap, cy}, {cx, y0 - gap}, {x1 + gap, cy}, {cx, y1 + gap}} {
 			if p[0] >= bed[0]+inset && p[0] <= bed[2]-inset && p[1] >= bed[1]+inset && p[1] <= bed[3]-inset {
@@ -220,13 +241,16 @@ func (w *writer) prime() {
 	if c.PrimeAt != nil {
 		x, y, ok = c.PrimeAt[0], c.PrimeAt[1], true
 		b := w.ix.Box
-		if gcode.FromMM(x) > b[0]-2*gcode.MM && gcode.FromMM(x) < b[2]+2*gcode.MM && gcode.FromMM(y) > b[1]-2*gcode.MM && gcode.FromMM(y) < b[3]+2*gcode.MM {
-			w.find(layer.Grave, "prime-on-part", s.Line, fmt.Sprintf("X%g Y%g lies over the part: what is primed would fall onto it.", x, y))
+		if gcode.FromMM(x) > b[0]-2*gcode.MM && gcode.FromMM(x) < b[2]+2*gcode.MM &&
+			gcode.FromMM(y) > b[1]-2*gcode.MM && gcode.FromMM(y) < b[3]+2*gcode.MM {
+			w.find(layer.Grave, "prime-on-part", s.Line,
+				fmt.Sprintf("X%g Y%g lies over the part: what is primed would fall onto it.", x, y))
 		}
 	}
 	x, y = math.Round(x*1000)/1000, math.Round(y*1000)/1000
 	if ok {
-		w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)), routine.Word('Y', gcode.FromMM(y)), feedXY), "across, beside the part")
+		w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
+			routine.Word('Y', gcode.FromMM(y)), feedXY), "across, beside the part")
 		w.p.Spot = [2]float64{x, y}
 	}
 	w.tools()
@@ -241,10 +265,13 @@ func (w *writer) prime() {
 	w.sc.Heats(&warm, true)
 	w.added(n, "as hot as it was")
 	if !ok {
-		w.find(layer.Care, "prime-on-part", s.Line, "There is no place beside the part to prime at, so the nozzle is not primed. Push filament through by hand before you start.")
+		w.find(layer.Care, "prime-on-part", s.Line,
+			"There is no place beside the part to prime at, so the nozzle is not primed. Push filament "+
+				"through by hand before you start.")
 		return
 	}
-	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("pushes %g mm through; take it off", c.Prime))
+	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("pushes %g mm through; take it off",
+		c.Prime))
 	w.hold()
 	side := -6.0 // away from the part
 	if gcode.FromMM(x) > w.ix.Box[2] {
@@ -253,7 +280,8 @@ func (w *writer) prime() {
 	if x+side < w.pr.Bed[0] || x+side > w.pr.Bed[2] {
 		return
 	}
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x+side)), feedXY), "shakes off what hangs")
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x+side)), feedXY),
+		"shakes off what hangs")
 	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x)), feedXY), "and back")
 }
 
@@ -289,7 +317,8 @@ func (w *writer) tools() {
 	}
 	slices.Sort(others)
 	for _, t := range others {
-		w.put(fmt.Sprintf("M104 T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))), "the other nozzle as it was")
+		w.put(fmt.Sprintf("M104 T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))),
+			"the other nozzle as it was")
 	}
 }
 
@@ -303,11 +332,13 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 	if high := max(w.up, to[2]); m.Pos[2] < high {
 		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', high-m.Off[2]), feedZ), "up")
 	}
-	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', to[0]-m.Off[0]), routine.Word('Y', to[1]-m.Off[1]), feedXY), "across, high above the part")
+	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', to[0]-m.Off[0]),
+		routine.Word('Y', to[1]-m.Off[1]), feedXY), "across, high above the part")
 	if near := to[2] + 2*gcode.MM; m.Pos[2] > near {
 		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', near-m.Off[2]), feedZ), "down")
 	}
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', to[2]-m.Off[2]), feedDown), "and the last bit slowly")
+	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', to[2]-m.Off[2]), feedDown),
+		"and the last bit slowly")
 	w.p.Landing = [3]float64{to[0].Millimetres(), to[1].Millimetres(), to[2].Millimetres()}
 	if back := w.sc.State().Debt - s.At.Debt; back != 0 {
 		w.filament(back, feedPull, "gives back what we drew")
@@ -324,7 +355,8 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 	}
 	n := len(w.sc.Lines())
 	w.sc.Settle(&s.At, func(st gcode.Setting) {
-		w.find(layer.Care, "mode-not-restored", s.Line, fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
+		w.find(layer.Care, "mode-not-restored", s.Line,
+			fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
 	})
 	w.added(n, "as it was")
 	w.eased()

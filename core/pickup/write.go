@@ -48,7 +48,8 @@ const (
 
 // Make writes a pick-up. Edits of a plan that is laid onto the file may be given
 // in res; those in front of the start fall away.
-func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *routine.Result) (*Pickup, error) {
+func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
+	res *routine.Result) (*Pickup, error) {
 	s, err := Find(src, ix, &c)
 	if err != nil {
 		return nil, err
@@ -74,7 +75,8 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice, res *ro
 	if c.Bed > 0 {
 		expects = expects.WithBed(s.At.Bed())
 	}
-	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, res: res, p: &Pickup{Start: *s}, expects: expects}
+	w := &writer{src: src, ix: ix, pr: pr, c: &c, s: s, res: res, p: &Pickup{Start: *s},
+		expects: expects}
 	w.sc = routine.NewScript(gcode.State{}, routine.Style{Lower: ix.Lower})
 	if c.LooseTop {
 		err = w.loose()
@@ -121,7 +123,8 @@ func bedOf(ix *layer.Index, pr *plan.Printer) *plan.Printer {
 func (s *Start) heats(res *routine.Result) {
 	warm := 0.0
 	for i := range res.Blocks {
-		if b := &res.Blocks[i]; b.Fold.Offset < s.Offset && b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+		if b := &res.Blocks[i]; b.Fold.Offset < s.Offset && b.Ear.Kind == plan.Colour &&
+			b.Ear.Filament != "" {
 			warm = b.Warm
 		}
 	}
@@ -155,7 +158,8 @@ type writer struct {
 }
 
 func (w *writer) find(level, code string, line int64, message string) {
-	w.p.Findings = append(w.p.Findings, layer.Finding{Level: level, Code: code, Line: line, Message: message})
+	w.p.Findings = append(w.p.Findings, layer.Finding{Level: level, Code: code, Line: line,
+		Message: message})
 }
 
 // put adds a line of our own.
@@ -209,7 +213,8 @@ func (w *writer) opening(entries []Entry) {
 		default:
 			w.sc.Verbatim(e.Now, e.Why)
 			// Where the head stands by then is another place than in the original.
-			if m := w.sc.State(); e.Moves && e.Hurts == "" && m.Pos[2] < w.s.Top+gcode.MM && (m.Known&3 != 3 || crosses(w.ix.Box, m.Pos, m.Pos)) {
+			if m := w.sc.State(); e.Moves && e.Hurts == "" && m.Pos[2] < w.s.Top+gcode.MM &&
+				(m.Known&3 != 3 || crosses(w.ix.Box, m.Pos, m.Pos)) {
 				e.Hurts = "drag"
 			}
 			if e.Hurts != "" {
@@ -242,10 +247,12 @@ func (w *writer) check() {
 		at[k] -= a.Off[k]
 	}
 	if code, what := routine.Unlike(a, b, w.c.Ease.Layers == 0, at); code != "" {
-		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file expects.")
+		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file "+
+			"expects.")
 	}
 	if a.Nozzle() < 170e6 && w.c.Nozzle == 0 {
-		w.find(layer.Grave, "cold-extrusion", w.s.Line, "The file does not say how hot the nozzle is here. Give its temperature.")
+		w.find(layer.Grave, "cold-extrusion", w.s.Line,
+			"The file does not say how hot the nozzle is here. Give its temperature.")
 	}
 }
 
@@ -268,7 +275,8 @@ func (w *writer) edits(res *routine.Result) error {
 	w.p.Lines, w.p.Length = w.sc.Lines(), len(w.sc.Lines())
 	w.p.Edits = append(w.p.Edits, edit.Edit{Cut: w.s.Offset, Text: text})
 	if t, n := w.easing(); n > 0 {
-		w.p.Edits = append(w.p.Edits, edit.Edit{Offset: w.ix.Layers[n-1].Offset, Text: []byte(strings.ReplaceAll(t, "\n", end) + end)})
+		w.p.Edits = append(w.p.Edits, edit.Edit{Offset: w.ix.Layers[n-1].Offset,
+			Text: []byte(strings.ReplaceAll(t, "\n", end) + end)})
 	}
 	if res != nil {
 		for _, e := range res.Edits {
@@ -289,7 +297,8 @@ func (w *writer) edits(res *routine.Result) error {
 				w.find(layer.Note, f.Code, f.Line, f.Message+" It is left out of the pick-up.")
 			}
 		case "cut-short":
-			w.find(layer.Care, f.Code, f.Line, f.Message+" So does the pick-up: nothing switches the heaters off at its end.")
+			w.find(layer.Care, f.Code, f.Line, f.Message+" So does the pick-up: nothing switches the "+
+				"heaters off at its end.")
 		}
 	}
 	edit.Sort(w.p.Edits)

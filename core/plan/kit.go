@@ -54,7 +54,8 @@ func (k *Kit) Items() []Item {
 		}
 	}
 	add(Printers, slices.Collect(maps.Keys(k.Printers)), func(s string) any { return k.Printers[s] })
-	add(Filaments, slices.Collect(maps.Keys(k.Filaments)), func(s string) any { return k.Filaments[s] })
+	add(Filaments, slices.Collect(maps.Keys(k.Filaments)),
+		func(s string) any { return k.Filaments[s] })
 	add(Inserts, slices.Collect(maps.Keys(k.Inserts)), func(s string) any { return k.Inserts[s] })
 	add(Routines, slices.Collect(maps.Keys(k.Routines)), func(s string) any { return k.Routines[s] })
 	return out
@@ -174,7 +175,8 @@ func firstWord(s string) string {
 
 // Generic is the printer that is used when a plan names none.
 func Generic() *Printer {
-	return &Printer{Name: "generic printer", Bed: [4]float64{0, 0, 220, 220}, Top: 250, Park: [2]float64{5, 210}, Assumed: true}
+	return &Printer{Name: "generic printer", Bed: [4]float64{0, 0, 220, 220}, Top: 250,
+		Park: [2]float64{5, 210}, Assumed: true}
 }
 
 // Check says what is wrong with a printer, and puts in the generic one's bed
@@ -196,7 +198,8 @@ func (p *Printer) Check() error {
 	}
 	for _, v := range append(b[:], p.Top, p.Park[0], p.Park[1]) {
 		if !within(v, -farthest, farthest) {
-			return fmt.Errorf("%g mm is out of range; the bed, the top and the park place lie within %d mm", v, farthest)
+			return fmt.Errorf("%g mm is out of range; the bed, the top and the park place lie within %d "+
+				"mm", v, farthest)
 		}
 	}
 	for _, v := range []float64{p.Head[0], p.Head[1], p.Gantry} {
@@ -209,11 +212,13 @@ func (p *Printer) Check() error {
 			return fmt.Errorf("the place %q is out of range", name)
 		}
 	}
-	if err := checkLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows, p.Shift)...); err != nil {
+	if err := checkLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows,
+		p.Shift)...); err != nil {
 		return err
 	}
 	if p.Hottest != 0 && !within(p.Hottest, 150, 600) {
-		return fmt.Errorf("%g °C is out of range for the hottest a nozzle may be; say 150 to 600", p.Hottest)
+		return fmt.Errorf("%g °C is out of range for the hottest a nozzle may be; say 150 to 600",
+			p.Hottest)
 	}
 	for kind, w := range p.Stop {
 		if !isKind(kind) {
@@ -267,7 +272,8 @@ func (f *Filament) Check() error {
 			return fmt.Errorf("%g mm is out of range", v)
 		}
 	}
-	if f.Diameter != 0 && !within(f.Diameter, 0.5, 5) || f.Density != 0 && !within(f.Density, 0.2, 20) {
+	if f.Diameter != 0 && !within(f.Diameter, 0.5, 5) || f.Density != 0 &&
+		!within(f.Density, 0.2, 20) {
 		return errors.New("the diameter or the density is out of range")
 	}
 	return nil

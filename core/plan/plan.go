@@ -155,7 +155,8 @@ func (e *Error) Error() string {
 func (e *Error) Unwrap() error { return e.Err }
 
 // ErrPlace is the cause when an ear does not say where it sits, or twice.
-var ErrPlace = errors.New("say where it sits with exactly one of before_layer, before_line, at_height, file_number")
+var ErrPlace = errors.New("say where it sits with exactly one of before_layer, before_line, " +
+	"at_height, file_number")
 
 // maxLine is the longest line of one's own, in bytes.
 const maxLine = 240
@@ -193,8 +194,10 @@ func (p *Plan) Check() error {
 	if err := p.Printer.Check(); err != nil {
 		return &Error{"", fmt.Errorf("the printer: %w", err)}
 	}
-	if p.Picture != "" && (!strings.HasPrefix(p.Picture, PicturePrefix) || len(p.Picture) > mostPicture) {
-		return &Error{"", fmt.Errorf("its picture must be a PNG as a data URL of at most %d bytes", mostPicture)}
+	if p.Picture != "" && (!strings.HasPrefix(p.Picture, PicturePrefix) ||
+		len(p.Picture) > mostPicture) {
+		return &Error{"", fmt.Errorf("its picture must be a PNG as a data URL of at most %d bytes",
+			mostPicture)}
 	}
 	for key, f := range p.Filaments {
 		if err := f.Check(); err != nil {
@@ -226,7 +229,8 @@ func (p *Plan) Check() error {
 		}
 		for _, o := range p.Mutes[:i] {
 			if m.From <= o.To && o.From <= m.To {
-				return &Error{"", fmt.Errorf("lines %d to %d are muted twice", max(m.From, o.From), min(m.To, o.To))}
+				return &Error{"", fmt.Errorf("lines %d to %d are muted twice", max(m.From, o.From),
+					min(m.To, o.To))}
 			}
 		}
 	}
@@ -269,7 +273,8 @@ func checkLines(what string, lines ...string) error {
 		case len(l) > maxLine:
 			return fmt.Errorf("%s is longer than %d characters", what, maxLine)
 		case marky.MatchString(l):
-			return fmt.Errorf("%s looks like a mark of Dogear's own (%q); begin the comment with another word", what, l)
+			return fmt.Errorf("%s looks like a mark of Dogear's own (%q); begin the comment with another "+
+				"word", what, l)
 		}
 	}
 	return nil
@@ -280,7 +285,8 @@ var marky = regexp.MustCompile(`(?i)(^|[\r\n])[\s;(]*;\s*dogear\b`)
 
 func (p *Plan) checkEar(e *Ear) error {
 	places := 0
-	for _, set := range []bool{e.BeforeLayer != 0, e.BeforeLine != 0, e.AtHeight != nil, e.FileNumber != nil} {
+	for _, set := range []bool{e.BeforeLayer != 0, e.BeforeLine != 0, e.AtHeight != nil,
+		e.FileNumber != nil} {
 		if set {
 			places++
 		}
@@ -296,7 +302,8 @@ func (p *Plan) checkEar(e *Ear) error {
 	case "":
 		return errors.New("say its kind: colour, insert, nozzle or own lines")
 	default:
-		return fmt.Errorf("the kind %q is not known; there are colour, insert, nozzle and own lines", e.Kind)
+		return fmt.Errorf("the kind %q is not known; there are colour, insert, nozzle and own lines",
+			e.Kind)
 	}
 	if e.Insert != nil {
 		if err := e.Insert.Check(); err != nil {
@@ -315,12 +322,14 @@ func (p *Plan) checkEar(e *Ear) error {
 		return fmt.Errorf("the poles can be %q or %q, not %q", Alike, Opposite, e.Pole)
 	}
 	if e.Bridge != nil && !within(e.Bridge.Speed, 10, 100) {
-		return fmt.Errorf("%g %% is no speed for what closes over an opening; say 10 to 100", e.Bridge.Speed)
+		return fmt.Errorf("%g %% is no speed for what closes over an opening; say 10 to 100",
+			e.Bridge.Speed)
 	}
 	if e.Count < 0 || e.Count > 1000 || !within(e.Nozzle, 0, 5) {
 		return errors.New("a number is out of range")
 	}
-	if h := e.HeadsUp; h != nil && (h.Layers < 0 || !within(h.Minutes, 0, 1000) || h.Layers == 0 && h.Minutes == 0) {
+	if h := e.HeadsUp; h != nil && (h.Layers < 0 || !within(h.Minutes, 0, 1000) || h.Layers == 0 &&
+		h.Minutes == 0) {
 		return errors.New("the heads-up must be some minutes or layers ahead")
 	}
 	if b := e.BondPass; b != nil && (!within(b.Flow, 0.01, 1)) {
@@ -346,7 +355,8 @@ func (p *Plan) checkEar(e *Ear) error {
 	if err != nil {
 		return err
 	}
-	if e.Kind == Own && len(e.Lines) == 0 && slices.ContainsFunc(r, func(s Step) bool { return s.Do == "lines" && len(s.Lines) == 0 }) {
+	if e.Kind == Own && len(e.Lines) == 0 && slices.ContainsFunc(r,
+		func(s Step) bool { return s.Do == "lines" && len(s.Lines) == 0 }) {
 		return errors.New("it is there for own lines, but has none")
 	}
 	return nil

@@ -34,7 +34,8 @@ type Step struct {
 }
 
 // Steps are the values of Do, in no order.
-var Steps = []string{"say", "tone", "retract", "lift", "park", "fan", "heat", "cool", "wait", "stop", "unload", "load", "purge", "wipe", "lines", "bond", "return", "restore"}
+var Steps = []string{"say", "tone", "retract", "lift", "park", "fan", "heat", "cool", "wait",
+	"stop", "unload", "load", "purge", "wipe", "lines", "bond", "return", "restore"}
 
 // ErrEnds is the cause when a routine does not put everything back.
 var ErrEnds = errors.New(`the last two steps must be "return" and "restore"`)
@@ -52,8 +53,10 @@ func (r Routine) Check() error {
 		if (s.Do == "return" || s.Do == "restore") && i < n-2 {
 			return fmt.Errorf("step %d: %w", i+1, ErrEnds)
 		}
-		if s.MM < 0 || s.Speed < 0 || s.Seconds < 0 || s.MM > 2000 || s.Times < 0 || s.Times > 100 || !(s.Seconds <= 86400) || !within(s.Warn, 0, s.Seconds) ||
-			s.Flow != 0 && !within(s.Flow, 0.01, 1) || !within(s.HZ, 0, 20000) || !within(s.MS, 0, 60000) || s.Speed > 1000 {
+		if s.MM < 0 || s.Speed < 0 || s.Seconds < 0 || s.MM > 2000 || s.Times < 0 || s.Times > 100 ||
+			!(s.Seconds <= 86400) || !within(s.Warn, 0, s.Seconds) ||
+			s.Flow != 0 && !within(s.Flow, 0.01, 1) || !within(s.HZ, 0, 20000) ||
+			!within(s.MS, 0, 60000) || s.Speed > 1000 {
 			return fmt.Errorf("step %d (%s): a number is out of range", i+1, s.Do)
 		}
 		if !within(s.Celsius, 0, 600) {
@@ -61,7 +64,8 @@ func (r Routine) Check() error {
 		}
 		for name, v := range map[string]*float64{"x": s.X, "y": s.Y} {
 			if v != nil && !within(*v, -farthest, farthest) {
-				return fmt.Errorf("step %d (%s): %s %g mm is out of range; say %d to %d", i+1, s.Do, name, *v, -farthest, farthest)
+				return fmt.Errorf("step %d (%s): %s %g mm is out of range; say %d to %d", i+1, s.Do, name,
+					*v, -farthest, farthest)
 			}
 		}
 		if s.Percent != nil && !within(*s.Percent, 0, 500) {
@@ -75,7 +79,8 @@ func (r Routine) Check() error {
 }
 
 // Usual names the built-in routine of each kind of ear.
-var Usual = map[string]string{Colour: "swap by hand", Insert: "drop something in", Nozzle: "nozzle swap", Own: "own lines"}
+var Usual = map[string]string{Colour: "swap by hand", Insert: "drop something in",
+	Nozzle: "nozzle swap", Own: "own lines"}
 
 // Builtin returns the routines that ship, by name.
 func Builtin() map[string]Routine {
@@ -90,7 +95,8 @@ func Builtin() map[string]Routine {
 		}, end...),
 		"timed window": append(Routine{
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 10}, {Do: "park"},
-			{Do: "say", Text: "Load {filament} now"}, {Do: "wait", Seconds: 120, Warn: 20}, {Do: "purge", MM: 30, Speed: 4},
+			{Do: "say", Text: "Load {filament} now"}, {Do: "wait", Seconds: 120, Warn: 20}, {Do: "purge",
+				MM: 30, Speed: 4},
 		}, end...),
 		"drop something in": append(Routine{
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 25}, {Do: "park"},
@@ -103,10 +109,12 @@ func Builtin() map[string]Routine {
 		}, end...),
 		"nozzle swap": append(Routine{
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 40}, {Do: "park"},
-			{Do: "say", Text: "The nozzle is swapped in a minute"}, {Do: "wait", Seconds: 60, Warn: 10}, {Do: "unload", Speed: 25},
+			{Do: "say", Text: "The nozzle is swapped in a minute"}, {Do: "wait", Seconds: 60,
+				Warn: 10}, {Do: "unload", Speed: 25},
 			{Do: "fan", Percent: &full}, {Do: "cool", Celsius: 90, Wait: true},
 			{Do: "say", Text: "Put in {nozzle}, then resume"}, {Do: "stop"},
-			{Do: "heat", Wait: true}, {Do: "wait", Seconds: 20}, {Do: "load", Speed: 5}, {Do: "purge", MM: 20, Speed: 3},
+			{Do: "heat", Wait: true}, {Do: "wait", Seconds: 20}, {Do: "load", Speed: 5}, {Do: "purge",
+				MM: 20, Speed: 3},
 		}, end...),
 		"sound only": append(Routine{tones}, end...),
 		"own lines":  append(Routine{{Do: "lines"}}, end...),
@@ -116,7 +124,8 @@ func Builtin() map[string]Routine {
 // BuiltinNames returns the names of the routines that ship, in the order in
 // which they are offered.
 func BuiltinNames() []string {
-	return []string{"swap by hand", "printer does it all", "timed window", "drop something in", "drop many things in", "nozzle swap", "sound only", "own lines"}
+	return []string{"swap by hand", "printer does it all", "timed window", "drop something in",
+		"drop many things in", "nozzle swap", "sound only", "own lines"}
 }
 
 // DoesItAll reports whether a printer that is told so parks, changes and comes

@@ -213,9 +213,11 @@ func (p *Printer) home() {
 	given := func(l byte) bool { return p.c.Has(l) || p.c.Bare(l) }
 	onlyXY := p.a.Kind == gcode.Home && (given('X') || given('Y')) && !given('Z')
 	switch from := p.a.From; {
-	case p.laidTop == 0 || p.Layer >= len(p.ix.Layers) && p.Line > p.ix.Layers[len(p.ix.Layers)-1].Last:
+	case p.laidTop == 0 || p.Layer >= len(p.ix.Layers) &&
+		p.Line > p.ix.Layers[len(p.ix.Layers)-1].Last:
 	case onlyXY && from[2] < p.laidTop:
-		p.say("harm", fmt.Sprintf("homes the sides at %s mm, through a part %s mm high", from[2], p.laidTop))
+		p.say("harm", fmt.Sprintf("homes the sides at %s mm, through a part %s mm high", from[2],
+			p.laidTop))
 	case !onlyXY && p.over(from):
 		p.say("harm", "comes down onto the part to find the bed")
 	}
@@ -247,12 +249,14 @@ func (p *Printer) limits() {
 	at := p.m.Pos
 	if p.m.Known&gcode.KnowZ != 0 {
 		z := at[2].Millimetres()
-		p.once("top", z > p.pr.Top+0.01, fmt.Sprintf("goes to Z %.2f, beyond its top of %g mm", z, p.pr.Top))
+		p.once("top", z > p.pr.Top+0.01, fmt.Sprintf("goes to Z %.2f, beyond its top of %g mm", z,
+			p.pr.Top))
 		p.once("bed", z < -0.01, fmt.Sprintf("goes to Z %.2f, below its bed", z))
 	}
 	if b := p.pr.Bed; !p.pr.Assumed && p.m.Known&3 == 3 {
 		x, y := at[0].Millimetres(), at[1].Millimetres()
-		p.once("side", x < b[0]-0.01 || x > b[2]+0.01 || y < b[1]-0.01 || y > b[3]+0.01, fmt.Sprintf("goes to X %.1f Y %.1f, off its bed", x, y))
+		p.once("side", x < b[0]-0.01 || x > b[2]+0.01 || y < b[1]-0.01 || y > b[3]+0.01,
+			fmt.Sprintf("goes to X %.1f Y %.1f, off its bed", x, y))
 	}
 	p.once("lost", p.lost, "moves, but has let go of its motors: nobody knows where it stands")
 }
@@ -288,7 +292,8 @@ func (p *Printer) heat() {
 	if most := max(p.pr.Hottest, 0); what == "nozzle" && target > or(most, limit) {
 		p.State = Stopped
 		p.nozzle.target, p.bed.target = 0, 0
-		p.say("fault", fmt.Sprintf("the nozzle is to be at %.0f °C; the printer switches itself off at %.0f °C", target, or(most, limit)))
+		p.say("fault", fmt.Sprintf("the nozzle is to be at %.0f °C; the printer switches itself off at "+
+			"%.0f °C", target, or(most, limit)))
 		return
 	}
 	h.target = target
@@ -299,7 +304,8 @@ func (p *Printer) heat() {
 	s := h.wait(!p.c.Has('S'))
 	if math.IsInf(s, 1) {
 		p.State = Stopped
-		p.say("fault", fmt.Sprintf("the printer waits for ever for the %s to be at %.0f °C", what, target))
+		p.say("fault", fmt.Sprintf("the printer waits for ever for the %s to be at %.0f °C", what,
+			target))
 		return
 	}
 	if s > 0 {
@@ -340,7 +346,8 @@ func (p *Printer) move() {
 	p.pass(s)
 	p.limits()
 	if a.Laid > 0 {
-		p.once("cold", p.nozzle.now < 165, fmt.Sprintf("lays filament with the nozzle at %.0f °C: it will not stick, if it comes at all", p.nozzle.now))
+		p.once("cold", p.nozzle.now < 165, fmt.Sprintf("lays filament with the nozzle at %.0f °C: it "+
+			"will not stick, if it comes at all", p.nozzle.now))
 	}
 	if a.Kind != gcode.Lay || p.jammed {
 		return

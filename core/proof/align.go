@@ -61,7 +61,8 @@ type queue struct {
 }
 
 func newQueue(src Source, seed maphash.Seed) *queue {
-	q := &queue{src: src, r: bufio.NewReaderSize(io.NewSectionReader(src, 0, src.Size()), 1<<20), line: 1}
+	q := &queue{src: src, r: bufio.NewReaderSize(io.NewSectionReader(src, 0, src.Size()), 1<<20),
+		line: 1}
 	q.h.SetSeed(seed)
 	return q
 }
@@ -269,7 +270,8 @@ func (l *aligner) resync() (di, dj int, err error) {
 		if best >= 0 {
 			return di, dj, nil
 		}
-		if (wa == len(a) || wa == widest) && (wb == len(b) || wb == widest) && (l.a.done || len(a) > widest) && (l.b.done || len(b) > widest) {
+		if (wa == len(a) || wa == widest) && (wb == len(b) || wb == widest) &&
+			(l.a.done || len(a) > widest) && (l.b.done || len(b) > widest) {
 			return wa, wb, nil
 		}
 	}
@@ -311,7 +313,8 @@ func (l *aligner) part(di, dj int) {
 			}
 			for n := next; n < dj; n++ {
 				if now := b.text(n); wordOf(now) == w {
-					r.Rewritten = append(r.Rewritten, Rewritten{a.line + int64(k), was, now, "the same command with other numbers"})
+					r.Rewritten = append(r.Rewritten, Rewritten{a.line + int64(k), was, now,
+						"the same command with other numbers"})
 					next = n + 1
 					inserted--
 					removed--

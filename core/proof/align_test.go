@@ -15,27 +15,32 @@ func TestAlign(t *testing.T) {
 	lines[1200] = "M104 S210"
 	file := strings.Join(lines, "\n") + "\n"
 	at := func(n int, ins ...string) string {
-		return strings.Join(append(append(append([]string{}, lines[:n]...), ins...), lines[n:]...), "\n") + "\n"
+		return strings.Join(append(append(append([]string{}, lines[:n]...), ins...), lines[n:]...),
+			"\n") + "\n"
 	}
 	for name, c := range map[string]struct {
 		edited                       string
 		inserted, removed, rewritten int64
 	}{
-		"the same":       {file, 0, 0, 0},
-		"one line":       {at(1000, "M0"), 1, 0, 0},
-		"a block":        {at(1000, strings.Split(strings.Repeat("G4 S1\n", 500), "\n")...), 501, 0, 0},
-		"at the end":     {file + "M84\n", 1, 0, 0},
-		"at the start":   {"; hello\n" + file, 1, 0, 0},
-		"cut":            {strings.Join(lines[3000:], "\n") + "\n", 0, 3000, 0},
-		"cut and opened": {"G92 Z1\nG1 Z5\nM109 S200\n" + strings.Join(lines[3000:], "\n") + "\n", 3, 3000, 0},
-		"rewritten":      {strings.Replace(file, "M104 S210", "; dogear was: M104 S210\nM104 S225", 1), 1, 0, 1},
+		"the same":     {file, 0, 0, 0},
+		"one line":     {at(1000, "M0"), 1, 0, 0},
+		"a block":      {at(1000, strings.Split(strings.Repeat("G4 S1\n", 500), "\n")...), 501, 0, 0},
+		"at the end":   {file + "M84\n", 1, 0, 0},
+		"at the start": {"; hello\n" + file, 1, 0, 0},
+		"cut":          {strings.Join(lines[3000:], "\n") + "\n", 0, 3000, 0},
+		"cut and opened": {"G92 Z1\nG1 Z5\nM109 S200\n" + strings.Join(lines[3000:], "\n") + "\n", 3,
+			3000, 0},
+		"rewritten": {strings.Replace(file, "M104 S210", "; dogear was: M104 S210\nM104 S225", 1),
+			1, 0, 1},
 		"line ends":      {strings.ReplaceAll(file, "\n", "\r\n"), 0, 0, 0},
 		"a move changed": {strings.Replace(file, lines[2000], "G1 X1000 Y3 E9", 1), 1, 1, 0},
 		"nothing left":   {"", 0, 4000, 0},
 	} {
 		r, err := Align(strings.NewReader(file), strings.NewReader(c.edited))
-		if err != nil || r.Inserted != c.inserted || r.Removed != c.removed || int64(len(r.Rewritten)) != c.rewritten {
-			t.Errorf("%s: %d inserted, %d removed, %d rewritten; want %d, %d, %d (%v)", name, r.Inserted, r.Removed, len(r.Rewritten), c.inserted, c.removed, c.rewritten, err)
+		if err != nil || r.Inserted != c.inserted || r.Removed != c.removed ||
+			int64(len(r.Rewritten)) != c.rewritten {
+			t.Errorf("%s: %d inserted, %d removed, %d rewritten; want %d, %d, %d (%v)", name, r.Inserted,
+				r.Removed, len(r.Rewritten), c.inserted, c.removed, c.rewritten, err)
 		}
 	}
 	// Whatever is inserted is counted, wherever it stands.
@@ -76,7 +81,8 @@ func FuzzAlign(f *testing.F) {
 			return n
 		}
 		if r.Inserted < 0 || r.Removed < 0 || count(a)+r.Inserted-r.Removed != count(b) {
-			t.Errorf("%d lines, %d inserted, %d removed, %d lines", count(a), r.Inserted, r.Removed, count(b))
+			t.Errorf("%d lines, %d inserted, %d removed, %d lines", count(a), r.Inserted, r.Removed,
+				count(b))
 		}
 	})
 }

@@ -86,7 +86,8 @@ func (w *strand) skip(until int64) (laid int64, err error) {
 			continue
 		}
 		w.m.Exec(&w.c, &w.a)
-		if (w.a.Kind == gcode.Lay || w.a.Kind == gcode.Push && w.a.Laid > 0) && laid == 0 && (over(w.box, w.m.Pos) || w.a.Kind == gcode.Lay && over(w.box, w.a.From)) {
+		if (w.a.Kind == gcode.Lay || w.a.Kind == gcode.Push && w.a.Laid > 0) && laid == 0 &&
+			(over(w.box, w.m.Pos) || w.a.Kind == gcode.Lay && over(w.box, w.a.From)) {
 			laid = w.line
 		}
 	}
@@ -124,7 +125,8 @@ func (w *strand) otherwise() Otherwise {
 			over++
 			continue
 		}
-		o.Speed, o.Flow, o.Fan, o.Heat = o.Speed || x.Speed, o.Flow || x.Flow, o.Fan || x.Fan, o.Heat || x.Heat
+		o.Speed, o.Flow, o.Fan, o.Heat = o.Speed || x.Speed, o.Flow || x.Flow, o.Fan ||
+			x.Fan, o.Heat || x.Heat
 	}
 	if over > 0 && over <= len(w.other) { // forget those that are behind
 		w.other = slices.DeleteFunc(w.other, func(x Otherwise) bool { return w.line > x.Lines[1] })
@@ -155,7 +157,8 @@ type Options struct {
 
 func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
 	const m = 2 * gcode.MM
-	return box == [4]gcode.Nano{} || p[0] > box[0]-m && p[0] < box[2]+m && p[1] > box[1]-m && p[1] < box[3]+m
+	return box == [4]gcode.Nano{} || p[0] > box[0]-m && p[0] < box[2]+m && p[1] > box[1]-m &&
+		p[1] < box[3]+m
 }
 
 // Compare compares two files. A temperature that differs is counted, not a
@@ -295,11 +298,13 @@ func differ(x, y *strand, opt *Options, on Otherwise) (what, code string) {
 func bent(a, b *gcode.Arc, shift [3]gcode.Nano) bool {
 	const eps = 1e-6
 	off := func(p, q float64) bool { return math.Abs(p-q) > eps }
-	return off(a.Turn, b.Turn) || a.Turn != 0 && (off(a.CX, b.CX-shift[0].Millimetres()) || off(a.CY, b.CY-shift[1].Millimetres()) || off(a.R0, b.R0))
+	return off(a.Turn, b.Turn) || a.Turn != 0 && (off(a.CX, b.CX-shift[0].Millimetres()) ||
+		off(a.CY, b.CY-shift[1].Millimetres()) || off(a.R0, b.R0))
 }
 
 // soft are the codes of differences that leave the place of what is laid alone.
-var soft = map[string]bool{"feed-not-restored": true, "fan-not-restored": true, "mode-not-restored": true, "cold-extrusion": true}
+var soft = map[string]bool{"feed-not-restored": true, "fan-not-restored": true,
+	"mode-not-restored": true, "cold-extrusion": true}
 
 // state notes the first difference of a kind.
 func (v *Verdict) state(x, y *strand, what, code string) {
@@ -309,7 +314,8 @@ func (v *Verdict) state(x, y *strand, what, code string) {
 		}
 	}
 	text := func(w *strand) string { t := w.lines.Text(); return string(t[:min(len(t), 200)]) }
-	v.States = append(v.States, Difference{Lines: [2]int64{x.line, y.line}, Texts: [2]string{text(x), text(y)}, What: what, Code: code})
+	v.States = append(v.States, Difference{Lines: [2]int64{x.line, y.line},
+		Texts: [2]string{text(x), text(y)}, What: what, Code: code})
 }
 
 // sameSettings compares the lasting settings; factors of speed and flow are let
@@ -324,5 +330,6 @@ func sameSettings(x, y *strand, speed, flow bool) bool {
 		u, ok := usual[s.Word]
 		return ok && s.Line == u || s.Word == "M220" && speed || s.Word == "M221" && flow
 	}
-	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor), slices.DeleteFunc(slices.Clone(b), factor))
+	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor),
+		slices.DeleteFunc(slices.Clone(b), factor))
 }

@@ -8,11 +8,13 @@ import (
 	"dogear/core/gcode"
 )
 
-const original = "M82\nM109 S210\nG1 Z.2 F600\nG1 X10 E1 F1500\nG1 X20 E2\nG1 E1.2 F2100\nG1 Z.4\nG1 E2\nG1 X30 E3 F1500\n"
+const original = "M82\nM109 S210\nG1 Z.2 F600\nG1 X10 E1 F1500\nG1 X20 E2\nG1 E1.2 F2100\nG1 " +
+	"Z.4\nG1 E2\nG1 X30 E3 F1500\n"
 
 func compare(t *testing.T, edited string) Verdict {
 	t.Helper()
-	v, err := Compare(context.Background(), strings.NewReader(original), strings.NewReader(edited), Options{Box: [4]gcode.Nano{0, 0, 40 * gcode.MM, gcode.MM}})
+	v, err := Compare(context.Background(), strings.NewReader(original), strings.NewReader(edited),
+		Options{Box: [4]gcode.Nano{0, 0, 40 * gcode.MM, gcode.MM}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -21,9 +23,11 @@ func compare(t *testing.T, edited string) Verdict {
 
 func TestSame(t *testing.T) {
 	for name, edited := range map[string]string{
-		"untouched":  original,
-		"a stop":     strings.Replace(original, "G1 Z.4\n", "M83\nG1 E-1\nG1 Z9\nM0\nG1 Z.2\nG1 E1\nM82\nG92 E1.2\nG1 F2100\nG1 Z.4\n", 1),
-		"a purge":    strings.Replace(original, "G1 Z.4\n", "G0 X90\nG92 E0\nG1 E20.8\nG1 E20\nG92 E1.2\nG0 X20\nG1 Z.4\n", 1),
+		"untouched": original,
+		"a stop": strings.Replace(original, "G1 Z.4\n",
+			"M83\nG1 E-1\nG1 Z9\nM0\nG1 Z.2\nG1 E1\nM82\nG92 E1.2\nG1 F2100\nG1 Z.4\n", 1),
+		"a purge": strings.Replace(original, "G1 Z.4\n",
+			"G0 X90\nG92 E0\nG1 E20.8\nG1 E20\nG92 E1.2\nG0 X20\nG1 Z.4\n", 1),
 		"other text": strings.ReplaceAll(original, "G1 X10", "G1   X10.000"),
 		"hotter":     strings.Replace(original, "G1 Z.4\n", "M104 S220\nG1 Z.4\n", 1),
 	} {

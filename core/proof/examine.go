@@ -56,7 +56,8 @@ const cold = 170_000_000
 
 // Examine runs a file and looks for what could go wrong at the machine. pr may
 // be nil; the bed is then one on which the print fits.
-func Examine(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer) (*Examined, error) {
+func Examine(ctx context.Context, src layer.Source, ix *layer.Index,
+	pr *plan.Printer) (*Examined, error) {
 	x := newExaminer(ix, pr, nil)
 	x.absolute = true
 	w := newWalker(ctx, src, ix, x)
@@ -111,7 +112,8 @@ type examiner struct {
 }
 
 func newExaminer(ix *layer.Index, pr *plan.Printer, in []standing) *examiner {
-	x := &examiner{box: ix.Box, pr: pr, standing: in, nozzle: insert.NozzleOf(pr), counts: map[string]int{}}
+	x := &examiner{box: ix.Box, pr: pr, standing: in, nozzle: insert.NozzleOf(pr),
+		counts: map[string]int{}}
 	x.lowest = [2]gcode.Nano{math.MaxInt64, math.MaxInt64}
 	x.reachOf(ix)
 	return x
@@ -149,8 +151,9 @@ func (x *examiner) find(level, code string, line int64, format string, args ...a
 	if x.counts[code]++; x.counts[code] > mostOfOne {
 		return
 	}
-	f := layer.Finding{Level: level, Code: code, Line: max(line, 1), Message: fmt.Sprintf(format, args...),
-		Ear: x.w.marks.inside, Original: max(x.w.oLine, 1)}
+	f := layer.Finding{Level: level, Code: code, Line: max(line, 1),
+		Message: fmt.Sprintf(format, args...),
+		Ear:     x.w.marks.inside, Original: max(x.w.oLine, 1)}
 	for _, o := range x.w.r.Findings[max(0, len(x.w.r.Findings)-40):] {
 		if o.Code == f.Code && o.Line == f.Line {
 			return // said already
@@ -209,7 +212,9 @@ func (x *examiner) copied(c *gcode.Command, a, b *gcode.Act) {
 	case gcode.Motors:
 		x.silent = true
 		if x.absolute && x.lays > 0 && w.oLine < w.ix.Layers[len(w.ix.Layers)-1].Last {
-			x.find(layer.Grave, "motors-off", w.mLine, "The motors are let go in the middle of the print; the printer does not know where it stands then.")
+			x.find(layer.Grave, "motors-off", w.mLine,
+				"The motors are let go in the middle of the print; the printer does not know where it stands "+
+					"then.")
 		}
 	case gcode.Heat:
 		x.stated = true
@@ -233,7 +238,8 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 		x.unhomed(a)
 	}
 	if x.off > 0 && a.Kind == gcode.Lay {
-		x.find(layer.Grave, "motors-off", x.off, "The motors are let go in the middle of the print; the printer does not know where it stands then.")
+		x.find(layer.Grave, "motors-off", x.off, "The motors are let go in the middle of the print; the "+
+			"printer does not know where it stands then.")
 		x.off = 0
 	}
 	x.proud(w.mLine, a, &w.m)
@@ -259,7 +265,9 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 	case w.jump.Shift[2] != w.jump.Tip && !x.sunk:
 		if h := x.dragged(a, &w.m.State, true); h != nil {
 			x.sunk = true // it is the same for all that follows
-			x.find(layer.Grave, "drag", w.mLine, "From here on the file is laid too low: the nozzle would run through the part at X %.1f Y %.1f, at %.2f mm, where it is %.2f mm high.", h[0], h[1], h[2], h[3])
+			x.find(layer.Grave, "drag", w.mLine, "From here on the file is laid too low: the nozzle would "+
+				"run through the part at X %.1f Y %.1f, at %.2f mm, where it is %.2f mm "+
+				"high.", h[0], h[1], h[2], h[3])
 		}
 	}
 }
@@ -389,7 +397,9 @@ func (x *examiner) flush() {
 			s.Before = &n
 		}
 		if i > 0 && x.lays > 0 && (x.absolute || s.put || x.waiting[i-1].put) {
-			x.find(layer.Note, "stop-already-there", s.Line, "The printer stops here (%s) although it has just stopped on line %d.", s.Word, x.waiting[i-1].Line)
+			x.find(layer.Note, "stop-already-there", s.Line,
+				"The printer stops here (%s) although it has just stopped on line "+
+					"%d.", s.Word, x.waiting[i-1].Line)
 		}
 		x.w.r.Stops = append(x.w.r.Stops, s)
 	}
@@ -429,7 +439,8 @@ func (x *examiner) stop(c *gcode.Command, put bool) {
 	w := x.w
 	p := w.m.Pos
 	top := x.topOf()
-	s := Stop{Line: w.mLine, Word: c.Word(), Z: p[2].Millimetres(), X: p[0].Millimetres(), Y: p[1].Millimetres(), next: w.oLine, put: put,
+	s := Stop{Line: w.mLine, Word: c.Word(), Z: p[2].Millimetres(), X: p[0].Millimetres(),
+		Y: p[1].Millimetres(), next: w.oLine, put: put,
 		Lift: math.Round((p[2].Millimetres()-top)*1e4)/1e4 + 0}
 	if put {
 		s.next++
@@ -440,71 +451,7 @@ func (x *examiner) stop(c *gcode.Command, put bool) {
 		if !put {
 			level = layer.Care
 		}
-		x.find(level, "lift-too-low", s.Line, "The head waits here right on the part. Lift it by %d mm or more, or take it aside, before it stops.", waitClear)
+		x.find(level, "lift-too-low", s.Line, "The head waits here right on the part. Lift it by %d mm "+
+			"or more, or take it aside, before it stops.", waitClear)
 	}
-}
-
-// topOf is the highest plastic of the part, mm.
-func (x *examiner) topOf() float64 {
-	if x.h != nil {
-		return x.h.Top
-	}
-	if x.lays == 0 && !x.w.jump.Stands {
-		return 0
-	}
-	return (x.w.m.Top - x.w.jump.Tip).Millimetres()
-}
-
-// heights is the map of what is on the bed, drawn when it is first asked for.
-func (x *examiner) heights() *raster.Heights {
-	if x.h != nil {
-		return x.h
-	}
-	x.h = raster.NewHeights(x.box)
-	for i := range x.bed {
-		p := &x.bed[i]
-		to := p.to
-		if to == 0 { // it is being laid
-			to = x.w.oLine + 1
-		}
-		// What cannot be read again is not there; the walk itself will say so.
-		_ = p.ix.Walk(p.src, p.ix.At(p.from), to, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-			if line < p.from || a.Kind != gcode.Lay || line >= p.ix.Prime.First && line <= p.ix.Prime.Last && p.ix.Prime.Last > 0 {
-				return true
-			}
-			mv := layer.Move{From: a.From, To: m.Pos, Kind: gcode.Lay}
-			for k := range p.shift {
-				mv.From[k] += p.shift[k]
-				mv.To[k] += p.shift[k]
-			}
-			if a.Arc.Turn != 0 {
-				arc := a.Arc
-				mv.Arc = &arc
-			}
-			x.h.Add(&mv)
-			return true
-		})
-	}
-	return x.h
-}
-
-// leave ends the piece that was laid, before a line of its file.
-func (x *examiner) leave(line int64) { x.bed[len(x.bed)-1].to = line }
-
-// enter begins another piece.
-func (x *examiner) enter(n *Jump) {
-	x.box = [4]gcode.Nano{min(x.box[0], n.Ix.Box[0]), min(x.box[1], n.Ix.Box[1]), max(x.box[2], n.Ix.Box[2]), max(x.box[3], n.Ix.Box[3])}
-	shift := x.w.jump.Shift
-	shift[2] -= x.w.jump.Tip
-	x.sunk = false
-	x.bed = append(x.bed, piece{n.Src, n.Ix, n.Line, 0, shift})
-	if n.Stands { // its start-up has found the place
-		x.lays, x.homed[0] = max(x.lays, 1), 7
-	}
-}
-
-// stand says what is on the bed before anything runs.
-func (x *examiner) stand(p piece, top gcode.Nano) {
-	x.bed = append([]piece{p}, x.bed...)
-	x.lays, x.w.m.Top = 1, top
 }

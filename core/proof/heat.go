@@ -39,13 +39,18 @@ func (x *examiner) heat(line int64, c *gcode.Command, a *gcode.Act) {
 		what, high, reachable = "bed", hottestBed, hottestBed
 	}
 	if v > high {
-		x.find(layer.Grave, "too-hot", line, "The %s is told to be at %g °C; more than %g °C is not for this printer.", what, v, high)
+		x.find(layer.Grave, "too-hot", line, "The %s is told to be at %g °C; more than %g °C is not for "+
+			"this printer.", what, v, high)
 	}
 	switch {
 	case a.Wait && v > max(reachable, high):
-		x.find(layer.Grave, "never-reached-temperature", line, "The printer waits for the %s to be at %g °C, which it can hardly reach; it would wait for ever.", what, v)
+		x.find(layer.Grave, "never-reached-temperature", line,
+			"The printer waits for the %s to be at %g °C, which it can hardly reach; it would wait for "+
+				"ever.", what, v)
 	case a.Wait && down && v < coldest:
-		x.find(layer.Grave, "never-reached-temperature", line, "The printer waits for the %s to cool down to %g °C; in a warm room it would wait for ever.", what, v)
+		x.find(layer.Grave, "never-reached-temperature", line,
+			"The printer waits for the %s to cool down to %g °C; in a warm room it would wait for "+
+				"ever.", what, v)
 	}
 }
 
@@ -55,10 +60,12 @@ func (x *examiner) heatOnPart(line int64, c *gcode.Command, a *gcode.Act, before
 		return
 	}
 	m := &x.w.m
-	if c.Code == 190 && before.Bed() == m.Bed() || c.Code == 109 && before.Nozzle() == m.Nozzle() && before.Hot() {
+	if c.Code == 190 && before.Bed() == m.Bed() || c.Code == 109 && before.Nozzle() == m.Nozzle() &&
+		before.Hot() {
 		return // there is nothing to wait for
 	}
-	x.find(layer.Grave, "heats-on-part", line, "The printer waits here for a heater with the nozzle right on the part. Lift it and take it aside first.")
+	x.find(layer.Grave, "heats-on-part", line, "The printer waits here for a heater with the nozzle "+
+		"right on the part. Lift it and take it aside first.")
 }
 
 // off0 looks at a nozzle that is switched off in the middle of the print.
@@ -69,7 +76,8 @@ func (x *examiner) off0(line int64, c *gcode.Command) {
 		return
 	}
 	if last := w.ix.Layers[len(w.ix.Layers)-1].Last; w.oLine < last {
-		x.find(layer.Grave, "no-heat", line, "The nozzle is switched off here, in the middle of the print; the original does not do that.")
+		x.find(layer.Grave, "no-heat", line, "The nozzle is switched off here, in the middle of the "+
+			"print; the original does not do that.")
 	}
 }
 
@@ -77,9 +85,11 @@ func (x *examiner) off0(line int64, c *gcode.Command) {
 func (x *examiner) dwell(line int64, a *gcode.Act) {
 	switch {
 	case a.Dwell > longWait:
-		x.find(layer.Grave, "long-wait", line, "The printer waits here for %.1f hours. Are these thousandths of a second, and an S where a P belongs?", a.Dwell/3600)
+		x.find(layer.Grave, "long-wait", line, "The printer waits here for %.1f hours. Are these "+
+			"thousandths of a second, and an S where a P belongs?", a.Dwell/3600)
 	case a.Dwell > shortWait && x.onPart():
-		x.find(layer.Grave, "lift-too-low", line, "The head waits here for %g s right on the part. Lift it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
+		x.find(layer.Grave, "lift-too-low", line, "The head waits here for %g s right on the part. Lift "+
+			"it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
 	}
 }
 
@@ -89,14 +99,18 @@ func (x *examiner) warm(line int64) {
 	switch {
 	case m.Nozzle() == 0 && !x.stated && !m.Hot():
 		if !x.absolute && x.counts["no-heat"] == 0 {
-			x.find(layer.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how hot the nozzle is.")
+			x.find(layer.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how "+
+				"hot the nozzle is.")
 		}
 	case m.Nozzle() < cold:
-		x.find(layer.Grave, "cold-extrusion", line, "Filament is pushed while the nozzle is told to be at %s °C.", gcode.Nano(m.Nozzle()))
+		x.find(layer.Grave, "cold-extrusion", line,
+			"Filament is pushed while the nozzle is told to be at %s °C.", gcode.Nano(m.Nozzle()))
 	case !m.Hot() && x.absolute:
-		x.find(layer.Care, "cold-extrusion", line, "Filament is laid, but nothing has waited for the nozzle since it was cold.")
+		x.find(layer.Care, "cold-extrusion", line,
+			"Filament is laid, but nothing has waited for the nozzle since it was cold.")
 	case !m.Hot() && x.w.o.Hot():
-		x.find(layer.Grave, "cold-extrusion", line, "Filament is pushed here, but nothing has waited for the nozzle since it was cold.")
+		x.find(layer.Grave, "cold-extrusion", line,
+			"Filament is pushed here, but nothing has waited for the nozzle since it was cold.")
 	}
 }
 
@@ -110,21 +124,27 @@ func (x *examiner) push(line int64, a *gcode.Act) {
 		return
 	}
 	if !x.overPart() {
-		x.find(layer.Care, "prime-on-part", line, "%s mm of filament are pushed out between parts of the print. Go aside first.", a.Laid)
+		x.find(layer.Care, "prime-on-part", line, "%s mm of filament are pushed out between parts of "+
+			"the print. Go aside first.", a.Laid)
 		return
 	}
 	if w.m.Pos[2].Millimetres() > x.topOf()+1 {
-		x.find(layer.Grave, "prime-on-part", line, "%s mm of filament are pushed out above the part and fall onto it. Go aside first.", a.Laid)
+		x.find(layer.Grave, "prime-on-part", line,
+			"%s mm of filament are pushed out above the part and fall onto it. Go aside first.", a.Laid)
 		return
 	}
-	x.find(layer.Grave, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the part.", a.Laid)
+	x.find(layer.Grave, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the "+
+		"part.", a.Laid)
 }
 
 // pull looks at filament that is drawn back.
 func (x *examiner) pull(line int64, a *gcode.Act) {
 	w := x.w
-	if a.DE < -gcode.FromMM(pullSlack) && x.lays > 0 && x.overBox(w.m.Pos) && w.m.Pos[2].Millimetres() < x.topOf()+1.2 {
-		x.find(layer.Grave, "filament-jump", line, "%s mm of filament are drawn back over the part at once. Is a G92 E missing before this line?", -a.DE)
+	if a.DE < -gcode.FromMM(pullSlack) && x.lays > 0 && x.overBox(w.m.Pos) &&
+		w.m.Pos[2].Millimetres() < x.topOf()+1.2 {
+		x.find(layer.Grave, "filament-jump", line,
+			"%s mm of filament are drawn back over the part at once. Is a G92 E missing before this "+
+				"line?", -a.DE)
 	}
 }
 
@@ -141,7 +161,9 @@ func (x *examiner) much(line int64, a *gcode.Act) {
 	}
 	r := a.Laid.Millimetres() / l
 	if x.lays > 40 && x.usual > 0 && r > rich*x.usual && a.Laid > gcode.MM/2 {
-		x.find(layer.Grave, "filament-jump", line, "This move lays %s mm of filament, %.0f times as much as is usual here. Does the axis count from the start where the line counts in steps, or is a G92 E missing?", a.Laid, r/x.usual)
+		x.find(layer.Grave, "filament-jump", line,
+			"This move lays %s mm of filament, %.0f times as much as is usual here. Does the axis count "+
+				"from the start where the line counts in steps, or is a G92 E missing?", a.Laid, r/x.usual)
 		return
 	}
 	x.usual += (r - x.usual) / float64(min(x.lays+1, 200))
@@ -177,15 +199,18 @@ func (x *examiner) word(line int64, c *gcode.Command, a *gcode.Act) {
 	}
 	switch {
 	case word == "M80":
-		x.find(layer.Care, "machine-stopped", line, "M80 switches the power on; some printers start anew by it.")
+		x.find(layer.Care, "machine-stopped", line,
+			"M80 switches the power on; some printers start anew by it.")
 	case word == "M211" && c.Has('S') && c.Value('S') == 0:
-		x.find(layer.Grave, "limits-off", line, "M211 S0 takes away the limits that keep the head inside the printer.")
+		x.find(layer.Grave, "limits-off", line, "M211 S0 takes away the limits that keep the head "+
+			"inside the printer.")
 	case word == "M302" && (c.Has('P') && c.Value('P') != 0 || c.Has('S') && c.Value('S') < cold):
 		x.find(layer.Grave, "limits-off", line, "M302 lets the printer push cold filament.")
 	case word == "M120" || word == "M121":
 		x.find(layer.Care, "limits-off", line, "%s changes whether the end switches are watched.", word)
 	case (a.Kind == gcode.Unknown || a.Kind == gcode.Macro) && !x.knows(word):
-		x.find(layer.Care, "unknown-command", line, "%s was put in and is not known here. Make sure that the printer knows it.", c.Word())
+		x.find(layer.Care, "unknown-command", line,
+			"%s was put in and is not known here. Make sure that the printer knows it.", c.Word())
 	}
 }
 

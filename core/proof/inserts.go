@@ -42,7 +42,8 @@ func remember(text []byte, line int64) (marked, bool) {
 
 // inserts finds out where what goes in at the ears of a file lies, and what is to
 // be said of it.
-func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []marked) ([]standing, []layer.Finding, error) {
+func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []marked) ([]standing,
+	[]layer.Finding, error) {
 	p := plan.Plan{}
 	for i := range ears {
 		p.Ears = append(p.Ears, ears[i].ear)
@@ -71,7 +72,9 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 			}
 		}
 		if len(fits) == 0 && m.ear.Kind == plan.Insert && m.ear.Insert != nil && m.ear.Insert.Across > 0 {
-			finds = append(finds, layer.Finding{Level: layer.Care, Code: "insert-fit", Line: m.line, Message: fmt.Sprintf("No pocket is open before layer %d; what goes in at ear %s lies free.", n, m.ear.ID)})
+			finds = append(finds, layer.Finding{Level: layer.Care, Code: "insert-fit", Line: m.line,
+				Message: fmt.Sprintf("No pocket is open before layer %d; what goes in at ear %s lies free.",
+					n, m.ear.ID)})
 		}
 		if len(in) > 0 {
 			out = append(out, standing{from: m.line, id: m.ear.ID, watch: insert.NewWatch(in)})
@@ -120,7 +123,9 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 			})
 			if worst > 0 {
 				s.said[1] = true
-				x.find(layer.Grave, "insert-proud", line, "This is laid into what goes in at ear %s: it stands %.2f mm into the layer. Stop later, or use something flatter.", s.id, worst)
+				x.find(layer.Grave, "insert-proud", line,
+					"This is laid into what goes in at ear %s: it stands %.2f mm into the layer. Stop later, or "+
+						"use something flatter.", s.id, worst)
 			}
 			continue
 		}
@@ -128,10 +133,15 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 			continue
 		}
 		high := 0.0
-		insert.Pieces(a.From, m.Pos, &a.Arc, func(p, q [3]gcode.Nano) { high = max(high, s.watch.Crosses(p, q)) })
+		insert.Pieces(a.From, m.Pos, &a.Arc, func(p, q [3]gcode.Nano) {
+			high = max(high,
+				s.watch.Crosses(p, q))
+		})
 		if high > 0 {
 			s.said[0] = true
-			x.find(layer.Grave, "insert-proud", line, "The head would run into what goes in at ear %s: it passes at %.2f mm, and that stands up to %.2f mm. Lift the head over it.", s.id, min(a.From[2], m.Pos[2]).Millimetres(), high)
+			x.find(layer.Grave, "insert-proud", line,
+				"The head would run into what goes in at ear %s: it passes at %.2f mm, and that stands up to "+
+					"%.2f mm. Lift the head over it.", s.id, min(a.From[2], m.Pos[2]).Millimetres(), high)
 		}
 	}
 }

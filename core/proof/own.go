@@ -149,7 +149,8 @@ func (k *marks) wanted(v int64) bool { return slices.Contains(k.warm, v) }
 func (k *marks) otherwise() Otherwise {
 	var o Otherwise
 	for _, a := range k.open {
-		o.Speed, o.Flow, o.Fan, o.Heat = o.Speed || a.Speed, o.Flow || a.Flow, o.Fan || a.Fan, o.Heat || a.Heat
+		o.Speed, o.Flow, o.Fan, o.Heat = o.Speed || a.Speed, o.Flow || a.Flow, o.Fan ||
+			a.Fan, o.Heat || a.Heat
 	}
 	return o
 }
@@ -176,7 +177,8 @@ func (k *marks) inForce(w *walker, o, m *gcode.State) {
 			what = "the flow"
 		}
 		if what != "" {
-			w.cmp.differs("change-not-in-force", "change "+id+" does not hold here: "+what+" is not what it says", w.mLine, w.oLine)
+			w.cmp.differs("change-not-in-force", "change "+id+" does not hold here: "+what+" is not what "+
+				"it says", w.mLine, w.oLine)
 			a.change.ID = "" // once will do
 		}
 	}

@@ -18,7 +18,8 @@ func quay(rel bool) []string {
 	if rel {
 		mode = "M83"
 	}
-	out = append(out, mode, "M204 S800", "G28", "M107", "G92 E0", "G1 Z5 F600", "G0 X5 Y10 F6000", "G1 Z0.3",
+	out = append(out, mode, "M204 S800", "G28", "M107", "G92 E0", "G1 Z5 F600", "G0 X5 Y10 F6000",
+		"G1 Z0.3",
 		"G1 X5 Y60 E3 F1200", "G92 E0")
 	e := 0.0
 	move := func(x, y int, de float64) string {
@@ -120,16 +121,28 @@ type planted struct {
 // plantedFaults are what people, programs and editors do to a file.
 func plantedFaults() []planted {
 	var out []planted
-	add := func(name, want string, do func(f []string) []string) { out = append(out, planted{name, do, want}) }
+	add := func(name, want string, do func(f []string) []string) {
+		out = append(out, planted{name,
+			do, want})
+	}
 	// what is laid
-	add("one move missing", "move-missing", func(f []string) []string { i := laying(f, 6, 1); return cut(f, i, i+1) })
-	add("three moves missing", "move-missing", func(f []string) []string { i := laying(f, 6, 1); return cut(f, i, i+3) })
+	add("one move missing", "move-missing", func(f []string) []string {
+		i := laying(f, 6,
+			1)
+		return cut(f, i, i+1)
+	})
+	add("three moves missing", "move-missing", func(f []string) []string {
+		i := laying(f, 6,
+			1)
+		return cut(f, i, i+3)
+	})
 	add("a move twice", "move-added filament-jump", func(f []string) []string {
 		i := laying(f, 6, 1)
 		return putIn(f, i+1, "G1 X90 Y50", restoreE(f, i), f[i])
 	})
 	add("a move more", "move-added", func(f []string) []string {
-		return putIn(f, laying(f, 6, 2), "M83", "G1 X70 Y70 E2 F1500", "G1 X90 Y90", restoreE(f, laying(f, 6, 2)))
+		return putIn(f, laying(f, 6, 2), "M83", "G1 X70 Y70 E2 F1500", "G1 X90 Y90",
+			restoreE(f, laying(f, 6, 2)))
 	})
 	for axis, by := range map[string]string{"X": "X91", "Y": "Y51"} {
 		add(axis+" one more", "move-changed", func(f []string) []string {
@@ -143,9 +156,16 @@ func plantedFaults() []planted {
 			return swap(f, i, strings.Join(w, " "))
 		})
 	}
-	add("a little more filament", "move-changed", func(f []string) []string { return moreE(f, laying(f, 6, 2), 0.02) })
-	add("a little less filament", "move-changed", func(f []string) []string { return moreE(f, laying(f, 6, 2), -0.02) })
-	add("ten times the filament", "move-changed filament-jump", func(f []string) []string { return moreE(f, laying(f, 6, 2), 16) })
+	add("a little more filament", "move-changed", func(f []string) []string {
+		return moreE(f,
+			laying(f, 6, 2), 0.02)
+	})
+	add("a little less filament", "move-changed", func(f []string) []string {
+		return moreE(f,
+			laying(f, 6, 2), -0.02)
+	})
+	add("ten times the filament", "move-changed filament-jump",
+		func(f []string) []string { return moreE(f, laying(f, 6, 2), 16) })
 	add("a height in a move", "move-changed", func(f []string) []string {
 		i := laying(f, 6, 1)
 		return swap(f, i, strings.Replace(f[i], " E", " Z3 E", 1))
@@ -158,15 +178,31 @@ func plantedFaults() []planted {
 		from, _ := course(f, 6)
 		return swap(f, from+1, "G1 Z0.90 F600")
 	})
-	add("a layer missing", "layer-missing", func(f []string) []string { a, b := course(f, 6); return cut(f, a, b) })
+	add("a layer missing", "layer-missing", func(f []string) []string {
+		a, b := course(f,
+			6)
+		return cut(f, a, b)
+	})
 	add("three layers missing", "layer-missing", func(f []string) []string {
 		a, _ := course(f, 5)
 		_, b := course(f, 7)
 		return cut(f, a, b)
 	})
-	add("the first layer missing", "layer-missing", func(f []string) []string { a, b := course(f, 1); return cut(f, a, b) })
-	add("the last layer missing", "layer-missing", func(f []string) []string { a, b := course(f, 12); return cut(f, a, b) })
-	add("a layer twice", "layer-doubled", func(f []string) []string { a, b := course(f, 6); return putIn(f, b, f[a:b]...) })
+	add("the first layer missing", "layer-missing", func(f []string) []string {
+		a, b := course(f,
+			1)
+		return cut(f, a, b)
+	})
+	add("the last layer missing", "layer-missing", func(f []string) []string {
+		a, b := course(f,
+			12)
+		return cut(f, a, b)
+	})
+	add("a layer twice", "layer-doubled", func(f []string) []string {
+		a, b := course(f,
+			6)
+		return putIn(f, b, f[a:b]...)
+	})
 	add("a layer again later", "layer-doubled", func(f []string) []string {
 		a, b := course(f, 6)
 		_, c := course(f, 9)
@@ -178,35 +214,48 @@ func plantedFaults() []planted {
 		g := append([]string{}, f[:a]...)
 		return append(append(append(g, f[b:c]...), f[a:b]...), f[c:]...)
 	})
-	add("cut in half", "layer-missing cut-short", func(f []string) []string { a, _ := course(f, 7); return f[:a] })
-	add("cut inside a layer", "move-missing layer-missing cut-short", func(f []string) []string { return f[:laying(f, 6, 3)] })
+	add("cut in half", "layer-missing cut-short", func(f []string) []string {
+		a, _ := course(f,
+			7)
+		return f[:a]
+	})
+	add("cut inside a layer", "move-missing layer-missing cut-short",
+		func(f []string) []string { return f[:laying(f, 6, 3)] })
 	// filament
 	add("never given back", "retraction-not-given-back", at6("M83", "G1 E-5 F2100", "#E"))
 	add("given back too much", "filament-jump", at6("M83", "G1 E-1 F2100", "G1 E3 F2100", "#E"))
 	add("firmware retraction stays", "retraction-not-given-back", at6("G10"))
 	add("a purge on the part", "filament-jump", at6("M83", "G1 E30 F240", "#E"))
-	add("a purge above the part", "prime-on-part filament-jump", at6("G1 Z20 F600", "G1 X70 Y50 F6000", "M83", "G1 E30 F240", "#E"))
+	add("a purge above the part", "prime-on-part filament-jump",
+		at6("G1 Z20 F600", "G1 X70 Y50 F6000", "M83", "G1 E30 F240", "#E"))
 	add("draws far back", "filament-jump", at6("M83", "G1 E-45 F1200", "G1 E45 F1200", "#E"))
 	add("the axis named zero", "filament-jump mode-not-restored", func(f []string) []string {
 		i := laying(f, 6, 1)
 		return putIn(f, i, "M82", "G92 E0")
 	})
 	add("the axis one off", "filament-jump mode-not-restored", at6("M82", "G92 E1"))
-	add("left in steps or from the start", "mode-not-restored filament-jump", func(f []string) []string {
-		a, _ := course(f, 6)
-		m := "M83"
-		if strings.Contains(strings.Join(f[:10], "\n"), "M83") {
-			m = "M82"
-		}
-		return putIn(f, a, m)
-	})
+	add("left in steps or from the start", "mode-not-restored filament-jump",
+		func(f []string) []string {
+			a, _ := course(f, 6)
+			m := "M83"
+			if strings.Contains(strings.Join(f[:10], "\n"), "M83") {
+				m = "M82"
+			}
+			return putIn(f, a, m)
+		})
 	// places
-	add("not brought back", "position-not-restored", func(f []string) []string { return putIn(f, laying(f, 6, 1), "G1 Z9 F600", "G1 X5 Y5 F6000") })
+	add("not brought back", "position-not-restored", func(f []string) []string {
+		return putIn(f,
+			laying(f, 6, 1), "G1 Z9 F600", "G1 X5 Y5 F6000")
+	})
 	add("one axis not brought back", "position-not-restored", func(f []string) []string {
 		i := laying(f, 6, 1)
 		return putIn(f, i, "G1 Z9 F600", "G1 X5 Y5 F6000", "G1 X90 F6000", "G1 Z1.20 F600")
 	})
-	add("Z not brought back", "position-not-restored", func(f []string) []string { return putIn(f, laying(f, 6, 1), "G1 Z9 F600") })
+	add("Z not brought back", "position-not-restored", func(f []string) []string {
+		return putIn(f,
+			laying(f, 6, 1), "G1 Z9 F600")
+	})
 	add("X named zero", "place-shifted", at6("G92 X0"))
 	add("Y named zero", "place-shifted", at6("G92 Y0"))
 	add("Z named zero", "place-shifted", at6("G92 Z0"))
@@ -214,7 +263,8 @@ func plantedFaults() []planted {
 	add("all axes named zero", "place-shifted", at6("G92"))
 	add("places left in steps", "mode-not-restored", at6("G91"))
 	add("inches", "mode-not-restored", at6("G20"))
-	for _, w := range []string{"G10 P0 Z-1", "G10 L2 P1 X1", "G54.1", "G55", "G59", "M206 Z-1", "M206 X2", "M428", "M290 Z0.2", "M851 Z-1", "M665 R100", "M666 X1"} {
+	for _, w := range []string{"G10 P0 Z-1", "G10 L2 P1 X1", "G54.1", "G55", "G59", "M206 Z-1",
+		"M206 X2", "M428", "M290 Z0.2", "M851 Z-1", "M665 R100", "M666 X1"} {
 		if w == "G54.1" {
 			continue
 		}
@@ -235,7 +285,8 @@ func plantedFaults() []planted {
 		add("left: "+w, "bed-not-restored", at6(w))
 	}
 	add("switched off and on", "no-heat cold-extrusion", at6("M104 S0", "M104 S205"))
-	add("switched off, on and waited for", "no-heat", at6("G1 Z20 F600", "G1 X5 Y5 F6000", "M104 S0", "M109 S205"))
+	add("switched off, on and waited for", "no-heat", at6("G1 Z20 F600", "G1 X5 Y5 F6000",
+		"M104 S0", "M109 S205"))
 	add("hotter than it bears", "too-hot", at6("M104 S400", "M104 S205"))
 	add("bed hotter than it bears", "too-hot", at6("M140 S200", "M140 S60"))
 	add("waits for ever, up", "never-reached-temperature", at6("M109 S480"))
@@ -243,30 +294,47 @@ func plantedFaults() []planted {
 	add("waits for ever, bed", "never-reached-temperature", at6("M190 S190"))
 	add("heats on the part", "heats-on-part", at6("M109 R180", "M109 S205"))
 	add("heats the bed on the part", "heats-on-part", at6("M190 S80", "M190 S60"))
-	add("pushes cold", "cold-extrusion", at6("G1 Z20 F600", "G1 X5 Y5 F6000", "M109 R90", "M83", "G1 E20 F200", "M109 S205", "#E"))
-	add("no nozzle heat at all", "no-heat cold-extrusion temperature-not-restored", func(f []string) []string {
-		return without(f, "M104 S210", "M109 S210")
+	add("pushes cold", "cold-extrusion", at6("G1 Z20 F600", "G1 X5 Y5 F6000", "M109 R90", "M83",
+		"G1 E20 F200", "M109 S205", "#E"))
+	add("no nozzle heat at all", "no-heat cold-extrusion temperature-not-restored",
+		func(f []string) []string {
+			return without(f, "M104 S210", "M109 S210")
+		})
+	add("the nozzle is not waited for", "cold-extrusion",
+		func(f []string) []string { return without(f, "M109 S210") })
+	add("no bed heat", "bed-not-restored no-heat", func(f []string) []string {
+		return without(f,
+			"M140 S60", "M190 S60")
 	})
-	add("the nozzle is not waited for", "cold-extrusion", func(f []string) []string { return without(f, "M109 S210") })
-	add("no bed heat", "bed-not-restored no-heat", func(f []string) []string { return without(f, "M140 S60", "M190 S60") })
-	add("the nozzle stays on at the end", "temperature-not-restored", func(f []string) []string { return without(f, "M104 S0") })
-	add("the bed stays on at the end", "bed-not-restored", func(f []string) []string { return without(f, "M140 S0") })
-	add("a change of heat taken out", "temperature-not-restored", func(f []string) []string { return without(f, "M104 S205") })
+	add("the nozzle stays on at the end", "temperature-not-restored",
+		func(f []string) []string { return without(f, "M104 S0") })
+	add("the bed stays on at the end", "bed-not-restored",
+		func(f []string) []string { return without(f, "M140 S0") })
+	add("a change of heat taken out", "temperature-not-restored",
+		func(f []string) []string { return without(f, "M104 S205") })
 	// settings
-	for _, w := range []string{"M204 S2000", "M205 X3", "M201 X100", "M203 X20", "M221 S90", "M92 E500", "M420 S0", "M420 S1", "M900 K0.1", "M572 S0.1",
+	for _, w := range []string{"M204 S2000", "M205 X3", "M201 X100", "M203 X20", "M221 S90",
+		"M92 E500", "M420 S0", "M420 S1", "M900 K0.1", "M572 S0.1",
 		"M593 F40", "M200 D1.75", "M207 S3", "M413 S0", "SET_PRESSURE ADVANCE=0.1"} {
 		add("left: "+w, "setting-not-restored", at6(w))
 	}
-	add("settings of the start-up missing", "setting-not-restored", func(f []string) []string { return without(f, "M204 S800") })
+	add("settings of the start-up missing", "setting-not-restored",
+		func(f []string) []string { return without(f, "M204 S800") })
 	for _, w := range []string{"M220 S50", "M220 S200"} {
 		add("left: "+w, "feed-not-restored", at6(w))
 	}
-	add("another feed", "feed-not-restored", func(f []string) []string { return putIn(f, laying(f, 6, 1), "G1 F900") })
+	add("another feed", "feed-not-restored", func(f []string) []string {
+		return putIn(f, laying(f,
+			6, 1), "G1 F900")
+	})
 	for _, w := range []string{"M107", "M106 S255", "M106 S10", "M106"} {
 		add("left: "+w, "fan-not-restored", at6(w))
 	}
 	add("another fan", "setting-not-restored", at6("M106 P1 S99"))
-	add("the fan taken out", "fan-not-restored", func(f []string) []string { return without(f, "M106 S128") })
+	add("the fan taken out", "fan-not-restored", func(f []string) []string {
+		return without(f,
+			"M106 S128")
+	})
 	add("another tool", "tool-not-restored", at6("T1"))
 	// the machine
 	for _, w := range []string{"M112", "M410", "M999", "M81", "M2", "M30", "M997", "M524"} {
@@ -290,10 +358,18 @@ func plantedFaults() []planted {
 		add("probes: "+w, "homes-onto-part", at6(w))
 	}
 	add("homing taken out", "not-homed", func(f []string) []string { return without(f, "G28") })
-	add("only the sides are homed", "not-homed", func(f []string) []string { return swap(f, lineOf(f, 0, "G28"), "G28 X Y") })
-	add("moves before it homes", "not-homed", func(f []string) []string { return putIn(f, lineOf(f, 0, "G28"), "G1 X50 Y50 F6000") })
-	add("through the part", "drag", at6("G1 Z0.40 F600", "G1 X60 Y90 F6000", "G1 X90 Y60 F6000", "G1 Z5 F600"))
-	add("down onto the part", "drag", at6("G1 Z9 F600", "G1 X70 Y50 F6000", "G1 Z0.30 F600", "G1 Z9 F600"))
+	add("only the sides are homed", "not-homed", func(f []string) []string {
+		return swap(f,
+			lineOf(f, 0, "G28"), "G28 X Y")
+	})
+	add("moves before it homes", "not-homed", func(f []string) []string {
+		return putIn(f, lineOf(f,
+			0, "G28"), "G1 X50 Y50 F6000")
+	})
+	add("through the part", "drag", at6("G1 Z0.40 F600", "G1 X60 Y90 F6000", "G1 X90 Y60 F6000",
+		"G1 Z5 F600"))
+	add("down onto the part", "drag", at6("G1 Z9 F600", "G1 X70 Y50 F6000", "G1 Z0.30 F600",
+		"G1 Z9 F600"))
 	add("above every printer", "above-top", at6("G1 Z900 F600", "G1 Z9 F600"))
 	add("stops on the part", "lift-too-low", at6("M0 look"))
 	add("waits on the part", "lift-too-low", at6("G4 S60"))
@@ -365,11 +441,13 @@ func proveText(t *testing.T, a, b string) *Report {
 	var ix [2]*layer.Index
 	for i, s := range [2]string{a, b} {
 		var err error
-		if ix[i], err = layer.Read(context.Background(), strings.NewReader(s), layer.Options{}); err != nil {
+		if ix[i], err = layer.Read(context.Background(), strings.NewReader(s),
+			layer.Options{}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	r, err := Prove(context.Background(), bytes.NewReader([]byte(a)), bytes.NewReader([]byte(b)), ix[0], ix[1], nil)
+	r, err := Prove(context.Background(), bytes.NewReader([]byte(a)), bytes.NewReader([]byte(b)),
+		ix[0], ix[1], nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -405,7 +483,8 @@ func TestPlanted(t *testing.T) {
 				}
 			}
 			if !found {
-				t.Errorf("%s (in steps: %v): found %v, want one of %s with level stop", p.name, rel, codes, p.want)
+				t.Errorf("%s (in steps: %v): found %v, want one of %s with level stop", p.name, rel, codes,
+					p.want)
 			}
 			if !r.Same && len(r.Findings) == 0 {
 				t.Errorf("%s: not the same plastic, and nothing says why", p.name)

@@ -51,7 +51,8 @@ type Place struct {
 
 // Blocked reports whether the findings stop a file from being written.
 func (r *Report) Blocked() bool {
-	return slices.ContainsFunc(r.Findings, func(f layer.Finding) bool { return f.Level == layer.Grave })
+	return slices.ContainsFunc(r.Findings,
+		func(f layer.Finding) bool { return f.Level == layer.Grave })
 }
 
 // Work is an edited file that is to be examined, as edits of its original.
@@ -95,7 +96,8 @@ func Check(ctx context.Context, k *Work) (*Report, error) {
 		w.marks.open[c.ID] = a
 	}
 	if k.Ease {
-		w.marks.open["ease"] = &active{Otherwise: Otherwise{Speed: true, Flow: true, Heat: true}, began: true}
+		w.marks.open["ease"] = &active{Otherwise: Otherwise{Speed: true, Flow: true, Heat: true},
+			began: true}
 	}
 	w.marks.heats(k.Warm...)
 	i := 0
@@ -141,7 +143,8 @@ func (w *walker) report() (*Report, error) {
 
 // Prove compares an edited file with its original and examines it. Where both
 // are the same file, it is examined as it is.
-func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.Index, pr *plan.Printer) (*Report, error) {
+func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.Index,
+	pr *plan.Printer) (*Report, error) {
 	own, err := ours(edited, ixE)
 	if err != nil {
 		return nil, err
@@ -192,10 +195,12 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 // the machine and is not the original's own.
 func (r *Report) reading(ixO, ixE *layer.Index, parted bool) {
 	for _, f := range ixE.Findings {
-		if !slices.Contains([]string{"rubbish-at-end", "cut-short", "no-heights", "checksum", "bad-number"}, f.Code) {
+		if !slices.Contains([]string{"rubbish-at-end", "cut-short", "no-heights", "checksum",
+			"bad-number"}, f.Code) {
 			continue
 		}
-		if parted && slices.ContainsFunc(ixO.Findings, func(o layer.Finding) bool { return o.Code == f.Code }) {
+		if parted && slices.ContainsFunc(ixO.Findings,
+			func(o layer.Finding) bool { return o.Code == f.Code }) {
 			continue
 		}
 		if parted && (f.Code == "cut-short" || f.Code == "rubbish-at-end") && f.Level == layer.Care {
@@ -240,7 +245,8 @@ func (r *Report) otherModel(original, edited layer.Source, ixO, ixE *layer.Index
 		return nil
 	}
 	r.Findings = append(r.Findings, layer.Finding{Level: layer.Grave, Code: "other-model", Line: 1,
-		Message: "Hardly a move of the original is laid by the edited file: most likely it is another print, or another slicing."})
+		Message: "Hardly a move of the original is laid by the edited file: most likely it is another " +
+			"print, or another slicing."})
 	return nil
 }
 
@@ -271,8 +277,11 @@ func (r *Report) inside(ix *layer.Index, src layer.Source) {
 				travel = true
 			}
 		}
-		if before != nil && behind != nil && !travel && before.To == behind.From && before.Label == behind.Label {
-			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "stop-inside-wall", Line: s.Line, Message: "The printer stops in the middle of a path of layer " + itoa(s.Inside) + ", and leaves a mark there. Between two paths it would not be seen."})
+		if before != nil && behind != nil && !travel && before.To == behind.From &&
+			before.Label == behind.Label {
+			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "stop-inside-wall",
+				Line: s.Line, Message: "The printer stops in the middle of a path of layer " +
+					"" + itoa(s.Inside) + ", and leaves a mark there. Between two paths it would not be seen."})
 		}
 	}
 }
@@ -280,7 +289,8 @@ func (r *Report) inside(ix *layer.Index, src layer.Source) {
 // Alone examines lines that are run by themselves while a part of a print stands on
 // the bed: what a file lays in front of a line of it, up to a height. at is the
 // machine there; kept says that the printer knows its place.
-func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, line int64, top gcode.Nano, pr *plan.Printer, kept bool) (*Report, error) {
+func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, line int64,
+	top gcode.Nano, pr *plan.Printer, kept bool) (*Report, error) {
 	x := newExaminer(ix, pr, nil)
 	x.kept, x.looks = kept, true
 	w := newWalker(ctx, bytes.NewReader(nil), ix, x)

@@ -80,7 +80,8 @@ type walker struct {
 
 func newWalker(ctx context.Context, src layer.Source, ix *layer.Index, x *examiner) *walker {
 	w := &walker{ctx: ctx, src: src, ix: ix, geo: true, told: map[string]bool{}, x: x,
-		lines: gcode.NewScanner(nil), puts: gcode.NewScanner(nil), r: &Report{Format: Format, Rewritten: []Rewritten{}, Stops: []Stop{}}}
+		lines: gcode.NewScanner(nil), puts: gcode.NewScanner(nil), r: &Report{Format: Format,
+			Rewritten: []Rewritten{}, Stops: []Stop{}}}
 	w.run.Ends = make([][2]gcode.Nano, 0, layer.Stride)
 	w.cmp.w, x.w = w, w
 	w.marks.open = map[string]*active{}
@@ -242,7 +243,8 @@ func (w *walker) replaced(c *Change) error {
 	}
 	skip := w.openEnd
 	w.openEnd = false
-	j := &region{at: w.oLine + 1, put: w.mLine + 1, pushed: w.x.counts["filament-jump"] + w.x.counts["prime-on-part"]}
+	j := &region{at: w.oLine + 1, put: w.mLine + 1,
+		pushed: w.x.counts["filament-jump"] + w.x.counts["prime-on-part"]}
 	if c.Jump == nil {
 		if err := w.cut(c, j, muted); err != nil {
 			return err
@@ -356,7 +358,8 @@ func (w *walker) cut(c *Change, j *region, muted [][]byte) error {
 		left := false
 		if len(muted) > 0 {
 			text := bytes.TrimRight(w.lines.Text(), "\r\n")
-			if k := slices.IndexFunc(muted[:min(len(muted), 64)], func(t []byte) bool { return bytes.Equal(t, text) }); k >= 0 {
+			if k := slices.IndexFunc(muted[:min(len(muted), 64)],
+				func(t []byte) bool { return bytes.Equal(t, text) }); k >= 0 {
 				muted, left = muted[k+1:], true
 				w.r.Muted++
 			}

@@ -28,7 +28,8 @@ type Onto struct {
 // that names no file, or this one, stays as it is. Another slicing of the same model
 // must be asked for, another model too: where the plan knows the shape it was made
 // for, that is compared; where it does not, losing half of the ears counts as one.
-func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.Report) ([]layer.Finding, error) {
+func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
+	marks *landmark.Report) ([]layer.Finding, error) {
 	if p.File == nil || p.File.SHA256 == "" || p.File.SHA256 == o.SHA256 {
 		return nil, nil
 	}
@@ -48,10 +49,12 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landm
 		var moved [2]float64
 		why, moved = routine.OtherModel(was, is, thickest(ix))
 		if away := math.Hypot(moved[0], moved[1]); why == "" && away > 0.7 {
-			find(layer.Care, "moved-on-bed", fmt.Sprintf("The model stands %.1f mm from where it stood when the plan was made; what names places on the bed, as pockets do, may be off.", away))
+			find(layer.Care, "moved-on-bed", fmt.Sprintf("The model stands %.1f mm from where it stood "+
+				"when the plan was made; what names places on the bed, as pockets do, may be off.", away))
 		}
 	} else {
-		find(layer.Care, "other-file", "The plan does not say what shape it was made for. See that this is the same model.")
+		find(layer.Care, "other-file", "The plan does not say what shape it was made for. See that this "+
+			"is the same model.")
 	}
 	before := len(p.Ears)
 	moved, err := routine.Reanchor(src, ix, p, marks)

@@ -96,7 +96,8 @@ var ErrMarked = errors.New("comments of Dogear's stand in this file")
 
 // Plan lays a plan onto a file and examines what comes of it. pockets are those of
 // the file, as far as they are known.
-func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket, ask Asked) (*Release, error) {
+func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
+	pockets []landmark.Pocket, ask Asked) (*Release, error) {
 	if (ix.Marked || ix.Ours > 0) && len(p.Ears)+len(p.Changes)+len(p.Mutes) > 0 {
 		return nil, fmt.Errorf("%w: take its marks over or out first, then lay the plan", ErrMarked)
 	}
@@ -106,7 +107,8 @@ func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, 
 	}
 	edit.Sort(res.Edits)
 	r := &Release{Src: src, Edits: res.Edits, Result: res}
-	k := &proof.Work{Src: src, Ix: ix, Edits: res.Edits, Printer: p.Printer, Inserts: inserts(res), Progress: ask.Progress}
+	k := &proof.Work{Src: src, Ix: ix, Edits: res.Edits, Printer: p.Printer, Inserts: inserts(res),
+		Progress: ask.Progress}
 	if r.Report, err = proof.Check(ctx, k); err != nil {
 		return nil, err
 	}
@@ -130,7 +132,8 @@ func inserts(res *routine.Result) map[string][]insert.Fit {
 
 // Pickup writes a pick-up and examines it. A plan that is laid onto the file goes
 // on behind the start; p may be nil.
-func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket, c pickup.Choice, ask Asked) (*Release, error) {
+func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
+	pockets []landmark.Pocket, c pickup.Choice, ask Asked) (*Release, error) {
 	var res *routine.Result
 	var pr *plan.Printer
 	var err error
@@ -148,8 +151,10 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 	}
 	r := &Release{Src: src, Edits: made.Edits, Pickup: made, Result: res}
 	s := &made.Start
-	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift, Stands: !c.LooseTop, Empty: c.LooseTop}
-	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j}, Printer: pr, Kept: c.Z == pickup.ByKept && !c.LooseTop,
+	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift,
+		Stands: !c.LooseTop, Empty: c.LooseTop}
+	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j},
+		Printer: pr, Kept: c.Z == pickup.ByKept && !c.LooseTop,
 		Ease: c.Ease.Layers > 0 || c.Flow > 0, Top: s.Top, Progress: ask.Progress}
 	if res != nil {
 		k.Inserts = inserts(res)
@@ -175,7 +180,8 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 
 // Touch writes the touch check of a pick-up and examines it: every line of it is
 // put in, and the part stands on the bed.
-func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer, c pickup.Choice, ask Asked) (*Release, *Touched, error) {
+func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer,
+	c pickup.Choice, ask Asked) (*Release, *Touched, error) {
 	lines, at, s, err := pickup.TouchCheck(src, ix, c)
 	if err != nil {
 		return nil, nil, err
@@ -206,13 +212,15 @@ type Touched struct {
 }
 
 // Bind joins pieces and examines the whole.
-func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan.Plan, ask Asked) (*Release, error) {
+func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan.Plan,
+	ask Asked) (*Release, error) {
 	b, err := bind.Make(ctx, pieces, joints, p)
 	if err != nil {
 		return nil, err
 	}
 	r := &Release{Src: b.Src, Edits: b.Edits, Bound: b}
-	k := &proof.Work{Src: b.Src, Ix: b.Pieces[0].Ix, Edits: b.Edits, Jumps: map[int64]*proof.Jump{}, Printer: p.Printer, Progress: ask.Progress}
+	k := &proof.Work{Src: b.Src, Ix: b.Pieces[0].Ix, Edits: b.Edits, Jumps: map[int64]*proof.Jump{},
+		Printer: p.Printer, Progress: ask.Progress}
 	if p.Printer != nil {
 		k.Lifts = p.Printer.Shift
 	}
@@ -266,12 +274,14 @@ func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
 	r.Findings = append(r.Findings, found...)
 	for i := range r.Findings {
 		f := &r.Findings[i]
-		if f.Level == layer.Grave && slices.ContainsFunc(ask.Accept, func(a string) bool { return accepts(a, f) }) {
+		if f.Level == layer.Grave && slices.ContainsFunc(ask.Accept,
+			func(a string) bool { return accepts(a, f) }) {
 			r.Accepted = append(r.Accepted, *f)
 			f.Level, f.Message = layer.Care, f.Message+" Somebody has taken this upon themselves."
 		}
 	}
-	slices.SortStableFunc(r.Findings, func(a, b layer.Finding) int { return rank[a.Level] - rank[b.Level] })
+	slices.SortStableFunc(r.Findings,
+		func(a, b layer.Finding) int { return rank[a.Level] - rank[b.Level] })
 	if r.Findings == nil {
 		r.Findings = []layer.Finding{}
 	}
@@ -334,7 +344,8 @@ func (r *Release) Seal() string {
 		case r.Pickup.Loose:
 			return fmt.Sprintf("Same plastic from line %d on, lowered onto the bed", r.Pickup.Start.Line)
 		case rep.Homes:
-			return "Over the part nothing moves below " + low(rep.LowestOver) + "; Z is homed beside it" + line
+			return "Over the part nothing moves below " + low(rep.LowestOver) + "; Z is homed beside " +
+				"it" + line
 		case rep.Lowest != nil:
 			return "Nothing moves below " + low(rep.Lowest) + line
 		}

@@ -28,7 +28,9 @@ func pier(n int, rel bool) string {
 	if rel {
 		mode = "M83"
 	}
-	fmt.Fprintf(&b, "; harbour pier\nM140 S60\nM104 S210\nM190 S60\nM109 S210\nG21\nG90\n%s\nM204 S800\nG28\nM107\nG92 E0\nG1 Z5 F600\nG0 X150 Y150 F6000\nG0 X5 Y10\nG1 Z0.3\nG1 X5 Y60 E3 F1200\nG92 E0\n", mode)
+	fmt.Fprintf(&b, "; harbour pier\nM140 S60\nM104 S210\nM190 S60\nM109 S210\nG21\nG90\n%s\nM204 "+
+		"S800\nG28\nM107\nG92 E0\nG1 Z5 F600\nG0 X150 Y150 F6000\nG0 X5 Y10\nG1 Z0.3\nG1 X5 Y60 E3 "+
+		"F1200\nG92 E0\n", mode)
 	e := 0.0
 	word := func(de float64) string {
 		if e += de; rel {
@@ -43,7 +45,8 @@ func pier(n int, rel bool) string {
 		}
 		for w := range 2 {
 			lo, hi := 50+3*w, 90-3*w
-			fmt.Fprintf(&b, "G1 %s F2100\nG0 X%d Y%d F6000\nG1 %s F2100\nG1 F1500\n", word(-0.8), lo, lo, word(0.8))
+			fmt.Fprintf(&b, "G1 %s F2100\nG0 X%d Y%d F6000\nG1 %s F2100\nG1 F1500\n", word(-0.8), lo, lo,
+				word(0.8))
 			for _, p := range [4][2]int{{hi, lo}, {hi, hi}, {lo, hi}, {lo, lo}} {
 				fmt.Fprintf(&b, "G1 X%d Y%d %s\n", p[0], p[1], word(1.6))
 			}
@@ -118,27 +121,36 @@ func TestStopped(t *testing.T) {
 		p    *plan.Plan
 		want string
 	}{
-		"through the part":          {own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"), "drag"},
-		"and something is muted":    {with(own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"), func(p *plan.Plan) { p.Mutes = []plan.Span{{From: 1, To: 1}} }), "drag"},
-		"homes":                     {own("G28"), "homes-onto-part"},
-		"the emergency stop":        {own("M112"), "machine-stopped"},
-		"the power":                 {own("M81"), "machine-stopped"},
-		"the maker's settings":      {own("M502"), "settings-lost"},
-		"without limits":            {own("M211 S0"), "limits-off"},
-		"a home offset":             {own("M206 Z-2"), "place-shifted"},
-		"a tool's offset":           {own("G10 P1 Z-2"), "place-shifted"},
-		"a mesh":                    {own("M420 S0"), "setting-not-restored"},
-		"purges on the part":        {own("G1 E30 F200"), "filament-jump"},
-		"purges above the part":     {own("G1 Z30 F600", "G1 E30 F200"), "prime-on-part"},
-		"switched off":              {own("M104 S0"), "no-heat"},
-		"too hot":                   {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, Routine: steps(plan.Step{Do: "heat", Celsius: 499})}}}, "too-hot"},
-		"never so cold":             {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, Routine: steps(plan.Step{Do: "cool", Celsius: 1, Wait: true})}}}, "never-reached-temperature"},
-		"for days":                  {own("G4 S1000000"), "long-wait"},
-		"the motors":                {own("M84"), "motors-off"},
-		"off a known bed":           {&plan.Plan{Printer: known, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, Routine: steps(plan.Step{Do: "lift", MM: 9}, plan.Step{Do: "park", X: &x, Y: &y})}}}, "outside-bed"},
-		"homing is muted":           {&plan.Plan{Mutes: []plan.Span{{From: 10, To: 10}}}, "not-homed"},
-		"before it homes":           {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLine: 7, Kind: plan.Colour}}}, "not-homed"},
-		"behind the motors are off": {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLine: int64(strings.Count(pier(12, true), "\n")) + 0, Kind: plan.Colour}}}, ""},
+		"through the part": {own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"), "drag"},
+		"and something is muted": {with(own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"),
+			func(p *plan.Plan) { p.Mutes = []plan.Span{{From: 1, To: 1}} }), "drag"},
+		"homes":                 {own("G28"), "homes-onto-part"},
+		"the emergency stop":    {own("M112"), "machine-stopped"},
+		"the power":             {own("M81"), "machine-stopped"},
+		"the maker's settings":  {own("M502"), "settings-lost"},
+		"without limits":        {own("M211 S0"), "limits-off"},
+		"a home offset":         {own("M206 Z-2"), "place-shifted"},
+		"a tool's offset":       {own("G10 P1 Z-2"), "place-shifted"},
+		"a mesh":                {own("M420 S0"), "setting-not-restored"},
+		"purges on the part":    {own("G1 E30 F200"), "filament-jump"},
+		"purges above the part": {own("G1 Z30 F600", "G1 E30 F200"), "prime-on-part"},
+		"switched off":          {own("M104 S0"), "no-heat"},
+		"too hot": {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 9,
+			Kind: plan.Insert, Routine: steps(plan.Step{Do: "heat", Celsius: 499})}}}, "too-hot"},
+		"never so cold": {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 9,
+			Kind: plan.Insert, Routine: steps(plan.Step{Do: "cool", Celsius: 1,
+				Wait: true})}}}, "never-reached-temperature"},
+		"for days":   {own("G4 S1000000"), "long-wait"},
+		"the motors": {own("M84"), "motors-off"},
+		"off a known bed": {&plan.Plan{Printer: known,
+			Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert,
+				Routine: steps(plan.Step{Do: "lift", MM: 9}, plan.Step{Do: "park", X: &x,
+					Y: &y})}}}, "outside-bed"},
+		"homing is muted": {&plan.Plan{Mutes: []plan.Span{{From: 10, To: 10}}}, "not-homed"},
+		"before it homes": {&plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLine: 7,
+			Kind: plan.Colour}}}, "not-homed"},
+		"behind the motors are off": {&plan.Plan{Ears: []plan.Ear{{ID: "a",
+			BeforeLine: int64(strings.Count(pier(12, true), "\n")) + 0, Kind: plan.Colour}}}, ""},
 	} {
 		for _, rel := range []bool{false, true} {
 			r, err := planned(t, pier(12, rel), c.p)
@@ -200,10 +212,12 @@ func TestStopped(t *testing.T) {
 func TestWayBack(t *testing.T) {
 	last := func(file string) int64 { _, ix := read(t, file); return ix.Lines }
 	id := strings.Repeat("Tide_gauge-", 6)[:64]
-	files := map[string]string{"lf": pier(12, false), "crlf": strings.ReplaceAll(pier(12, true), "\n", "\r\n"), "no end": strings.TrimRight(pier(12, true), "\n"),
-		"crlf, no end":   strings.TrimRight(strings.ReplaceAll(pier(12, false), "\n", "\r\n"), "\r\n"),
-		"a line of 1 MB": strings.Replace(pier(12, false), "; course 5\n", "; "+strings.Repeat("swell ", 170_000)+"\n; course 5\n", 1),
-		"heated":         strings.Replace(pier(12, true), "; course 8\n", "M104 S200\n; course 8\n", 1)}
+	files := map[string]string{"lf": pier(12, false), "crlf": strings.ReplaceAll(pier(12, true),
+		"\n", "\r\n"), "no end": strings.TrimRight(pier(12, true), "\n"),
+		"crlf, no end": strings.TrimRight(strings.ReplaceAll(pier(12, false), "\n", "\r\n"), "\r\n"),
+		"a line of 1 MB": strings.Replace(pier(12, false), "; course 5\n",
+			"; "+strings.Repeat("swell ", 170_000)+"\n; course 5\n", 1),
+		"heated": strings.Replace(pier(12, true), "; course 8\n", "M104 S200\n; course 8\n", 1)}
 	for name, file := range files {
 		big := int64(0)
 		for i, l := range strings.Split(file, "\n") {
@@ -212,12 +226,16 @@ func TestWayBack(t *testing.T) {
 			}
 		}
 		plans := map[string]*plan.Plan{
-			"an ear":           {Ears: []plan.Ear{{ID: id, BeforeLayer: 5, Kind: plan.Colour}}},
-			"the last line":    {Mutes: []plan.Span{{From: last(file), To: last(file)}}},
-			"to the end":       {Changes: []plan.Change{{ID: id, BeforeLayer: 3, UntilLayer: 13, Speed: 80}}},
-			"a filament":       {Filaments: map[string]plan.Filament{"h": {Name: "Kelp", Nozzle: [2]float64{240, 235}}}, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour, Filament: "h"}}},
-			"everything":       {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, HeadsUp: &plan.HeadsUp{Layers: 2}}}, Changes: []plan.Change{{ID: "c", BeforeLayer: 6, UntilLayer: 13, Flow: 90}}, Mutes: []plan.Span{{From: last(file), To: last(file)}}},
-			"own lines of any": {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"; a b c", "M117 ; dog ears", "(dogear)", ";", "M117 \u00e9\u4e2d"}}}},
+			"an ear":        {Ears: []plan.Ear{{ID: id, BeforeLayer: 5, Kind: plan.Colour}}},
+			"the last line": {Mutes: []plan.Span{{From: last(file), To: last(file)}}},
+			"to the end": {Changes: []plan.Change{{ID: id, BeforeLayer: 3, UntilLayer: 13,
+				Speed: 80}}},
+			"a filament": {Filaments: map[string]plan.Filament{"h": {Name: "Kelp",
+				Nozzle: [2]float64{240,
+					235}}}, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour, Filament: "h"}}},
+			"everything": {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, HeadsUp: &plan.HeadsUp{Layers: 2}}}, Changes: []plan.Change{{ID: "c", BeforeLayer: 6, UntilLayer: 13, Flow: 90}}, Mutes: []plan.Span{{From: last(file), To: last(file)}}},
+			"own lines of any": {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Own,
+				Lines: []string{"; a b c", "M117 ; dog ears", "(dogear)", ";", "M117 \u00e9\u4e2d"}}}},
 		}
 		if big > 0 {
 			plans["a muted line of 1 MB"] = &plan.Plan{Mutes: []plan.Span{{From: big, To: big}}}
@@ -245,7 +263,8 @@ func TestWayBack(t *testing.T) {
 				for at < min(len(got), len(file)) && got[at] == file[at] {
 					at++
 				}
-				t.Errorf("%s, %s: the original does not come back; at byte %d of %d: %q, want %q", name, what, at, len(file), got[at:min(at+60, len(got))], file[at:min(at+60, len(file))])
+				t.Errorf("%s, %s: the original does not come back; at byte %d of %d: %q, want %q", name,
+					what, at, len(file), got[at:min(at+60, len(got))], file[at:min(at+60, len(file))])
 			}
 			// Numbers for its lines change nothing of that.
 			var n bytes.Buffer
@@ -261,8 +280,10 @@ func TestWayBack(t *testing.T) {
 
 // TestLooksLikeMarks refuses lines and files whose comments look like marks.
 func TestLooksLikeMarks(t *testing.T) {
-	for _, l := range []string{"; dogear ear a ends", ";dogear seal 12345678", "  ; Dogear muted: G1", "M117 x\n; dogear ear a ends", "(; dogear"} {
-		if _, err := planned(t, pier(12, true), own(l)); err == nil || !strings.Contains(err.Error(), "looks like a mark") {
+	for _, l := range []string{"; dogear ear a ends", ";dogear seal 12345678",
+		"  ; Dogear muted: G1", "M117 x\n; dogear ear a ends", "(; dogear"} {
+		if _, err := planned(t, pier(12, true), own(l)); err == nil ||
+			!strings.Contains(err.Error(), "looks like a mark") {
 			t.Errorf("%q: %v", l, err)
 		}
 	}
@@ -272,13 +293,18 @@ func TestLooksLikeMarks(t *testing.T) {
 			t.Errorf("id %q: %v", id, err)
 		}
 	}
-	r, err := planned(t, pier(12, true), &plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour}}})
+	r, err := planned(t, pier(12, true), &plan.Plan{Ears: []plan.Ear{{ID: "a", BeforeLayer: 5,
+		Kind: plan.Colour}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, file := range map[string]string{"its own": written(t, r), "a stranger's": strings.Replace(pier(12, true), "; course 4", "; dogear ear x: tide\n; course 4", 1),
-		"a stranger's mute": strings.Replace(pier(12, true), "; course 4", "; dogear muted: G1 X1\n; course 4", 1)} {
-		if _, err := planned(t, file, &plan.Plan{Ears: []plan.Ear{{ID: "b", BeforeLayer: 7, Kind: plan.Colour}}}); !errors.Is(err, ErrMarked) {
+	for name, file := range map[string]string{"its own": written(t, r),
+		"a stranger's": strings.Replace(pier(12, true), "; course 4",
+			"; dogear ear x: tide\n; course 4", 1),
+		"a stranger's mute": strings.Replace(pier(12, true), "; course 4",
+			"; dogear muted: G1 X1\n; course 4", 1)} {
+		if _, err := planned(t, file, &plan.Plan{Ears: []plan.Ear{{ID: "b", BeforeLayer: 7,
+			Kind: plan.Colour}}}); !errors.Is(err, ErrMarked) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -288,8 +314,10 @@ func TestLooksLikeMarks(t *testing.T) {
 // same by another comparison, and the original comes back.
 func TestHonest(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(13, 7))
-	fils := map[string]plan.Filament{"red": {Name: "Signal red", Nozzle: [2]float64{215, 210}, Unload: 60, Load: 50}, "kelp": {Name: "Kelp", Nozzle: [2]float64{245, 240}, Purge: 25},
-		"white": {Name: "Gull white", Nozzle: [2]float64{195, 190}, Load: 70}, "slate": {Name: "Wet slate"}}
+	fils := map[string]plan.Filament{"red": {Name: "Signal red", Nozzle: [2]float64{215, 210},
+		Unload: 60, Load: 50}, "kelp": {Name: "Kelp", Nozzle: [2]float64{245, 240}, Purge: 25},
+		"white": {Name: "Gull white", Nozzle: [2]float64{195, 190},
+			Load: 70}, "slate": {Name: "Wet slate"}}
 	keys := []string{"red", "kelp", "white", "slate"}
 	honest := 0
 	for range 420 {
@@ -302,10 +330,13 @@ func TestHonest(t *testing.T) {
 			case plan.Colour:
 				e.Filament = keys[rnd.IntN(4)]
 			case plan.Own:
-				e.Lines = [][]string{{"M0 look at it"}, {"M117 low water"}, {"M300 S440 P100", "G4 S5"}, {"G91", "G1 Z9 F600", "G90", "M25"}, {"M220 S50"}, {"M221 S150"}, {"M83"}, {"G20"}, {"M106 S9"}, {"M140 S50"}, {"G55"}, {"G18"}}[rnd.IntN(12)]
+				e.Lines = [][]string{{"M0 look at it"}, {"M117 low water"}, {"M300 S440 P100", "G4 S5"},
+					{"G91", "G1 Z9 F600", "G90", "M25"}, {"M220 S50"}, {"M221 S150"}, {"M83"}, {"G20"}, {"M106 " +
+						"S9"}, {"M140 S50"}, {"G55"}, {"G18"}}[rnd.IntN(12)]
 			}
 			if e.Kind != plan.Own && rnd.IntN(2) == 0 {
-				e.Routine, _ = json.Marshal([]string{"swap by hand", "printer does it all", "timed window", "drop something in", "drop many things in", "nozzle swap", "sound only"}[rnd.IntN(7)])
+				e.Routine, _ = json.Marshal([]string{"swap by hand", "printer does it all", "timed window",
+					"drop something in", "drop many things in", "nozzle swap", "sound only"}[rnd.IntN(7)])
 			}
 			if rnd.IntN(4) == 0 {
 				e.Stop = []string{"M600", "M25", "M226", "M0"}[rnd.IntN(4)]
@@ -318,7 +349,8 @@ func TestHonest(t *testing.T) {
 		if rnd.IntN(2) == 0 {
 			from := 2 + rnd.IntN(8)
 			fan := 30.0
-			p.Changes = []plan.Change{{ID: "c", BeforeLayer: from, UntilLayer: from + 1 + rnd.IntN(12-from), Speed: 70, Fan: &fan}}
+			p.Changes = []plan.Change{{ID: "c", BeforeLayer: from,
+				UntilLayer: from + 1 + rnd.IntN(12-from), Speed: 70, Fan: &fan}}
 		}
 		r, err := planned(t, file, p)
 		if err != nil {
@@ -334,7 +366,8 @@ func TestHonest(t *testing.T) {
 			t.Fatal(err)
 		}
 		_, ix := read(t, file)
-		v, err := proof.Compare(context.Background(), strings.NewReader(file), strings.NewReader(out), proof.Options{Box: ix.Box, Again: marks.Again, Changed: marks.Changed})
+		v, err := proof.Compare(context.Background(), strings.NewReader(file), strings.NewReader(out),
+			proof.Options{Box: ix.Box, Again: marks.Again, Changed: marks.Changed})
 		if err != nil || !v.Same {
 			t.Fatalf("%+v %v", v.First, err)
 		}
@@ -368,22 +401,29 @@ func TestPickup(t *testing.T) {
 		c          pickup.Choice
 		stop, seal string
 	}{
-		"touched":         {pickup.Choice{Layer: 20}, "", "Nothing moves below 4.00 mm"},
-		"held":            {pickup.Choice{Layer: 20, Z: pickup.ByKept}, "", "Nothing moves below 4.00 mm"},
-		"homed beside it": {pickup.Choice{Layer: 20, Z: pickup.ByClear, HomeAt: &[2]float64{10, 140}}, "", "Over the part nothing moves below 4.00 mm"},
-		"homed on it":     {pickup.Choice{Layer: 20, Z: pickup.ByClear, HomeAt: &[2]float64{50, 50}}, "homes-onto-part", ""},
-		"a little lower":  {pickup.Choice{Layer: 20, DZ: -0.15}, "", "Nothing moves below 4.00 mm"},
-		"far too low":     {pickup.Choice{Layer: 20, DZ: -1}, "drag", ""},
-		"moved":           {pickup.Choice{Layer: 20, DX: 0.4, DY: -0.3}, "", "Nothing moves below 4.00 mm"},
-		"again":           {pickup.Choice{Layer: 20, Start: pickup.Redo}, "", "Nothing moves below 4.00 mm"},
-		"primes on it":    {pickup.Choice{Layer: 20, PrimeAt: &[2]float64{50, 70}}, "prime-on-part", ""},
-		"too hot":         {pickup.Choice{Layer: 20, Nozzle: 420}, "too-hot", ""},
-		"a loose top":     {pickup.Choice{Layer: 20, LooseTop: true}, "", "lowered onto the bed"},
-		"gently":          {pickup.Choice{Layer: 20, Ease: pickup.Ease{Layers: 2, Speed: 70, Hotter: 5}}, "", "Nothing moves below 4.00 mm"},
+		"touched": {pickup.Choice{Layer: 20}, "", "Nothing moves below 4.00 mm"},
+		"held": {pickup.Choice{Layer: 20, Z: pickup.ByKept}, "",
+			"Nothing moves below 4.00 mm"},
+		"homed beside it": {pickup.Choice{Layer: 20, Z: pickup.ByClear, HomeAt: &[2]float64{10, 140}},
+			"", "Over the part nothing moves below 4.00 mm"},
+		"homed on it": {pickup.Choice{Layer: 20, Z: pickup.ByClear, HomeAt: &[2]float64{50, 50}},
+			"homes-onto-part", ""},
+		"a little lower": {pickup.Choice{Layer: 20, DZ: -0.15}, "", "Nothing moves below 4.00 mm"},
+		"far too low":    {pickup.Choice{Layer: 20, DZ: -1}, "drag", ""},
+		"moved": {pickup.Choice{Layer: 20, DX: 0.4, DY: -0.3}, "",
+			"Nothing moves below 4.00 mm"},
+		"again": {pickup.Choice{Layer: 20, Start: pickup.Redo}, "",
+			"Nothing moves below 4.00 mm"},
+		"primes on it": {pickup.Choice{Layer: 20, PrimeAt: &[2]float64{50, 70}}, "prime-on-part", ""},
+		"too hot":      {pickup.Choice{Layer: 20, Nozzle: 420}, "too-hot", ""},
+		"a loose top":  {pickup.Choice{Layer: 20, LooseTop: true}, "", "lowered onto the bed"},
+		"gently": {pickup.Choice{Layer: 20, Ease: pickup.Ease{Layers: 2, Speed: 70,
+			Hotter: 5}}, "", "Nothing moves below 4.00 mm"},
 	} {
 		r := make(c.c)
 		f := r.Stopped()
-		if got := r.Seal(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop || c.seal == "" && got != "" || !strings.Contains(got, c.seal) {
+		if got := r.Seal(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop ||
+			c.seal == "" && got != "" || !strings.Contains(got, c.seal) {
 			t.Errorf("%s: %+v, sealed %q, want %q and %q\n%v", name, f, got, c.stop, c.seal, r.Findings)
 		}
 	}
@@ -394,7 +434,8 @@ func TestPickup(t *testing.T) {
 			names = append(names, Name(&r.Findings[i]))
 		}
 	}
-	if out := written(t, make(pickup.Choice{Layer: 20, DZ: -1}, names...)); !strings.Contains(out, "; "+names[0]+" ") {
+	if out := written(t, make(pickup.Choice{Layer: 20, DZ: -1}, names...)); !strings.Contains(out,
+		"; "+names[0]+" ") {
 		t.Error("what was accepted is not named")
 	}
 }
@@ -404,7 +445,8 @@ func TestPickup(t *testing.T) {
 func TestPickupHeats(t *testing.T) {
 	file := strings.ReplaceAll(pier(20, true), "M109 S210\n", "")
 	src, ix := read(t, file)
-	r, err := Pickup(context.Background(), src, ix, nil, nil, pickup.Choice{Start: pickup.Next, Layer: 8}, Asked{})
+	r, err := Pickup(context.Background(), src, ix, nil, nil,
+		pickup.Choice{Start: pickup.Next, Layer: 8}, Asked{})
 	if err != nil || r.Stopped() != nil || !strings.Contains(written(t, r), "\nM109 S205") {
 		t.Errorf("%v %+v", err, r.Stopped())
 	}
@@ -412,10 +454,14 @@ func TestPickupHeats(t *testing.T) {
 		file = strings.ReplaceAll(file, w, "")
 	}
 	src, ix = read(t, file)
-	if r, err = Pickup(context.Background(), src, ix, nil, nil, pickup.Choice{Start: pickup.Next, Layer: 8}, Asked{}); err != nil || r.Stopped() == nil || r.Stopped().Code != "cold-extrusion" {
+	if r, err = Pickup(context.Background(), src, ix, nil, nil,
+		pickup.Choice{Start: pickup.Next, Layer: 8}, Asked{}); err != nil || r.Stopped() == nil ||
+		r.Stopped().Code != "cold-extrusion" {
 		t.Errorf("%v %+v", err, r.Stopped())
 	}
-	if r, err = Pickup(context.Background(), src, ix, nil, nil, pickup.Choice{Start: pickup.Next, Layer: 8, Nozzle: 200}, Asked{}); err != nil || r.Stopped() != nil {
+	if r, err = Pickup(context.Background(), src, ix, nil, nil,
+		pickup.Choice{Start: pickup.Next, Layer: 8, Nozzle: 200}, Asked{}); err != nil ||
+		r.Stopped() != nil {
 		t.Errorf("%v %+v", err, r.Findings)
 	}
 }
@@ -424,7 +470,8 @@ func TestPickupHeats(t *testing.T) {
 func TestTouch(t *testing.T) {
 	src, ix := read(t, pier(40, false))
 	for dz, stop := range map[float64]bool{0: false, 0.2: false, -1: true} {
-		r, _, err := Touch(context.Background(), src, ix, nil, pickup.Choice{Start: pickup.Next, Layer: 20, DZ: dz}, Asked{})
+		r, _, err := Touch(context.Background(), src, ix, nil,
+			pickup.Choice{Start: pickup.Next, Layer: 20, DZ: dz}, Asked{})
 		if err != nil || (r.Stopped() != nil) != stop {
 			t.Errorf("%g: %v %+v", dz, err, r.Stopped())
 		}
@@ -442,9 +489,12 @@ func TestBind(t *testing.T) {
 		dz   float64
 		stop string
 	}{
-		"as it is": {"", 0, ""}, "lower": {"", -0.5, "drag"}, "higher": {"", 0.5, "place-shifted"}, "a shorter nozzle": {plan.Nozzle, -0.5, ""}, "a longer nozzle": {plan.Nozzle, 0.5, ""},
+		"as it is": {"", 0, ""}, "lower": {"", -0.5, "drag"}, "higher": {"", 0.5,
+			"place-shifted"}, "a shorter nozzle": {plan.Nozzle, -0.5, ""}, "a longer " +
+			"nozzle": {plan.Nozzle, 0.5, ""},
 	} {
-		r, err := Bind(context.Background(), []bind.Piece{piece(1, 9), piece(10, 20)}, []bind.Joint{{Ear: plan.Ear{Kind: c.kind}, DZ: c.dz}}, &plan.Plan{}, Asked{})
+		r, err := Bind(context.Background(), []bind.Piece{piece(1, 9), piece(10, 20)},
+			[]bind.Joint{{Ear: plan.Ear{Kind: c.kind}, DZ: c.dz}}, &plan.Plan{}, Asked{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -464,7 +514,10 @@ func TestOnto(t *testing.T) {
 	}
 	fresh := func(s *plan.Shape) *plan.Plan {
 		z := 1.6
-		p := &plan.Plan{Format: plan.Format, File: &plan.File{SHA256: "aa", Shape: s}, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Z: &z, Kind: plan.Colour}, {ID: "b", BeforeLayer: 35, Z: new(6.8), Kind: plan.Colour}, {ID: "c", BeforeLayer: 36, Z: new(7.0), Kind: plan.Colour}}}
+		p := &plan.Plan{Format: plan.Format, File: &plan.File{SHA256: "aa", Shape: s},
+			Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Z: &z, Kind: plan.Colour},
+				{ID: "b", BeforeLayer: 35, Z: new(6.8), Kind: plan.Colour}, {ID: "c", BeforeLayer: 36,
+					Z: new(7.0), Kind: plan.Colour}}}
 		if err := p.Check(); err != nil {
 			t.Fatal(err)
 		}

@@ -58,7 +58,8 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 	case e.AtHeight != nil:
 		all := ix.AtHeight(gcode.FromMM(*e.AtHeight))
 		if len(all) == 0 {
-			return f, fmt.Errorf("no layer begins at or above %g mm; the print is %s mm high", *e.AtHeight, ix.Height())
+			return f, fmt.Errorf("no layer begins at or above %g mm; the print is %s mm high",
+				*e.AtHeight, ix.Height())
 		}
 		if len(all) > 1 {
 			return f, fmt.Errorf("%g mm is reached by %d objects, one after another; say which with before_layer: %s", *e.AtHeight, len(all), strings.Trim(strings.Join(strings.Fields(fmt.Sprint(all)), ", "), "[]"))
@@ -139,7 +140,8 @@ func Place(ix *layer.Index, e *plan.Ear) (n int, line int64) {
 // ahead looks for the place where the next path begins.
 func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
 	from, end := max(ix.At(f.Line), 0), min(f.Line+500, ix.Lines+1)
-	return ix.Walk(src, from, end, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	return ix.Walk(src, from, end, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
 		if line < f.Line {
 			return true
 		}
@@ -169,7 +171,8 @@ var ErrTwice = errors.New("two ears sit on the same fold")
 // Apply lays a plan onto a file. The plan must have been checked. pockets are
 // those of the file, as far as they are known: only of them can be said how
 // something lies in one, and only over them the head is lifted.
-func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result, error) {
+func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result,
+	error) {
 	res := &Result{LineEnd: "\n"}
 	if p.Printer != nil {
 		fitted := *p
@@ -180,7 +183,8 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		res.LineEnd = "\r\n"
 	}
 	if ix.LineEnds == "mixed" {
-		res.note(layer.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the line before them.")
+		res.note(layer.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the "+
+			"line before them.")
 	}
 	for i := range p.Ears {
 		e := p.Ears[i]
@@ -190,7 +194,8 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		}
 		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
-	sort.SliceStable(res.Blocks, func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
+	sort.SliceStable(res.Blocks,
+		func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
 	res.sit(ix, pockets)
 	if err := res.placeChanges(src, ix, p); err != nil {
 		return nil, err
@@ -216,7 +221,8 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		}
 		b.Fold.At = res.InForce(b.Fold.Line, b.Fold.At)
 		if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
-			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known of the filament %q at ear %s: it is laid as hot as what was in before.", b.Ear.Filament, b.Ear.ID))
+			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known of the filament %q at ear "+
+				"%s: it is laid as hot as what was in before.", b.Ear.Filament, b.Ear.ID))
 		}
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {
@@ -235,7 +241,9 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		}
 		for _, s := range ix.Stops {
 			if s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
-				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there", Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line %d).", s.Before, s.Word, s.Line)})
+				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there",
+					Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line "+
+						"%d).", s.Before, s.Word, s.Line)})
 			}
 		}
 		if b.Ear.HeadsUp != nil {
@@ -264,7 +272,8 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 	for _, m := range p.Mutes {
 		for i := range res.Blocks {
 			if l := res.Blocks[i].Fold.Line; l > m.From && l <= m.To {
-				return nil, &plan.Error{Ear: res.Blocks[i].Ear.ID, Err: fmt.Errorf("it sits inside the muted lines %d to %d", m.From, m.To)}
+				return nil, &plan.Error{Ear: res.Blocks[i].Ear.ID,
+					Err: fmt.Errorf("it sits inside the muted lines %d to %d", m.From, m.To)}
 			}
 		}
 		if err := res.mute(src, ix, p, m, Style{Lower: ix.Lower}); err != nil {
@@ -273,7 +282,8 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 	}
 	edit.Sort(res.Edits)
 	if ix.Numbered {
-		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. A printer that insists on them needs the file renumbered: dogear apply --renumber.")
+		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
+			"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
 	}
 	return res, nil
 }
@@ -284,11 +294,13 @@ func (r *Result) note(level, code, message string) {
 
 // again decodes the layer under the fold when it is to be laid once more.
 func (b *Block) again(src layer.Source, ix *layer.Index) error {
-	wants := b.Ear.BondPass != nil || slices.ContainsFunc(b.Steps, func(s plan.Step) bool { return s.Do == "bond" })
+	wants := b.Ear.BondPass != nil || slices.ContainsFunc(b.Steps,
+		func(s plan.Step) bool { return s.Do == "bond" })
 	n := b.Fold.Layer
 	// In a spiral the layer below ends where it began, one layer higher: there is none
 	// that could be laid again.
-	if !wants || b.Fold.Inside || n < 2 || ix.Kind == layer.Vase || ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
+	if !wants || b.Fold.Inside || n < 2 || ix.Kind == layer.Vase ||
+		ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
 		return nil
 	}
 	var err error
@@ -332,7 +344,8 @@ func (r *Result) opens(src layer.Source) bool {
 		return false
 	}
 	for i := range r.Edits {
-		if e := &r.Edits[i]; e.Offset+e.Cut == src.Size() && len(e.Text) > 0 && e.Text[len(e.Text)-1] == '\n' {
+		if e := &r.Edits[i]; e.Offset+e.Cut == src.Size() && len(e.Text) > 0 &&
+			e.Text[len(e.Text)-1] == '\n' {
 			return false
 		}
 	}
@@ -366,12 +379,14 @@ func (r *Result) OutLines(i int) [2]int64 {
 	}
 	for k := range r.HeadsUps {
 		// On one line the heads-up of a later ear stands behind this one.
-		if h := &r.HeadsUps[k]; h.Line < r.Blocks[i].Fold.Line || h.Line == r.Blocks[i].Fold.Line && h.block <= i {
+		if h := &r.HeadsUps[k]; h.Line < r.Blocks[i].Fold.Line || h.Line == r.Blocks[i].Fold.Line &&
+			h.block <= i {
 			at += int64(len(r.HeadsUps[k].Lines))
 		}
 	}
 	for k := range r.Extras {
-		if x := &r.Extras[k]; x.Line < r.Blocks[i].Fold.Line || x.early && x.Line == r.Blocks[i].Fold.Line {
+		if x := &r.Extras[k]; x.Line < r.Blocks[i].Fold.Line || x.early &&
+			x.Line == r.Blocks[i].Fold.Line {
 			at += int64(len(x.Lines))
 		}
 	}

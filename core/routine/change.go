@@ -31,25 +31,32 @@ func (c *Changed) fan() int64 { return int64(math.Round(*c.Change.Fan*2.55)) * 1
 func (r *Result) placeChanges(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range p.Changes {
 		c := Changed{Change: p.Changes[i]}
-		fail := func(err error) error { return &plan.Error{Err: fmt.Errorf("change %s: %w", c.Change.ID, err)} }
+		fail := func(err error) error {
+			return &plan.Error{Err: fmt.Errorf("change %s: %w",
+				c.Change.ID, err)}
+		}
 		var err error
-		if c.From, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.BeforeLayer, BeforeLine: c.Change.BeforeLine}); err != nil {
+		if c.From, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.BeforeLayer,
+			BeforeLine: c.Change.BeforeLine}); err != nil {
 			return fail(err)
 		}
 		if c.Change.UntilLayer == len(ix.Layers)+1 {
 			c.Until, err = Behind(src, ix)
 		} else {
-			c.Until, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.UntilLayer, BeforeLine: c.Change.UntilLine})
+			c.Until, err = Locate(src, ix, &plan.Ear{BeforeLayer: c.Change.UntilLayer,
+				BeforeLine: c.Change.UntilLine})
 		}
 		if err != nil {
 			return fail(err)
 		}
 		if c.Until.Line <= c.From.Line {
-			return fail(fmt.Errorf("it ends in front of line %d, before it begins in front of line %d", c.Until.Line, c.From.Line))
+			return fail(fmt.Errorf("it ends in front of line %d, before it begins in front of line %d",
+				c.Until.Line, c.From.Line))
 		}
 		for k := range r.Changes {
 			o := &r.Changes[k]
-			if what := c.Change.Clash(&o.Change); what != "" && c.From.Line < o.Until.Line && o.From.Line < c.Until.Line {
+			if what := c.Change.Clash(&o.Change); what != "" && c.From.Line < o.Until.Line &&
+				o.From.Line < c.Until.Line {
 				return fail(fmt.Errorf("change %s changes the %s there already", o.Change.ID, what))
 			}
 		}
@@ -64,7 +71,8 @@ func Behind(src layer.Source, ix *layer.Index) (Fold, error) {
 	n := len(ix.Layers)
 	last := ix.Layers[n-1].Last
 	f := Fold{Line: ix.Lines + 1, Layer: n, Seconds: ix.Seconds}
-	err := ix.Walk(src, n, ix.Lines+1, func(line int64, text []byte, _ *gcode.Command, a *gcode.Act, _ *gcode.Machine) bool {
+	err := ix.Walk(src, n, ix.Lines+1, func(line int64, text []byte, _ *gcode.Command, a *gcode.Act,
+		_ *gcode.Machine) bool {
 		if line <= last || a.Kind == gcode.Pull || len(bytes.TrimSpace(text)) == 0 {
 			return true
 		}
@@ -160,16 +168,20 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 		}
 		ch := &c.Change
 		for k := range r.Blocks {
-			if b := &r.Blocks[k]; ch.Nozzle != 0 && b.Fold.Line > c.From.Line && b.Fold.Line < c.Until.Line && Wants(p, &b.Ear, b.Fold.Layer) != 0 {
-				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
+			if b := &r.Blocks[k]; ch.Nozzle != 0 && b.Fold.Line > c.From.Line &&
+				b.Fold.Line < c.Until.Line && Wants(p, &b.Ear, b.Fold.Layer) != 0 {
+				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a "+
+					"temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
 			}
 		}
 		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
 		if ch.Nozzle != 0 && (c.From.At.Nozzle() < hot || !c.From.At.Stated()) {
-			return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it is there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
+			return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it is "+
+				"there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
 		}
 		a := NewScript(from, st)
-		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°", ""))), "from here on it is laid otherwise")
+		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°",
+			""))), "from here on it is laid otherwise")
 		if !st.Plain {
 			for _, piece := range keptLines(struct {
 				Change plan.Change `json:"change"`
@@ -180,11 +192,13 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 		z := NewScript(r.InForce(c.Until.Line, c.Until.At), st)
 		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
 		if ch.Speed != 0 {
-			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed", ch.Speed))
+			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed",
+				ch.Speed))
 			z.Put("M220 S"+factor(until.Speed()*100), "speed as it was")
 		}
 		if ch.Flow != 0 {
-			a.Put("M221 S"+factor(ch.Flow*c.From.At.Flow()), fmt.Sprintf("with %g %% of its filament", ch.Flow))
+			a.Put("M221 S"+factor(ch.Flow*c.From.At.Flow()), fmt.Sprintf("with %g %% of its filament",
+				ch.Flow))
 			z.Put("M221 S"+factor(until.Flow()*100), "filament as it was")
 		}
 		if ch.Fan != nil {
@@ -196,7 +210,8 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 			a.Put(fmt.Sprintf("M104 S%g", ch.Nozzle), fmt.Sprintf("nozzle to %g C on the way", ch.Nozzle))
 			back := until.Target(tool)
 			for k := range r.Blocks { // the filament that is laid there may have a heat of its own
-				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour &&
+					b.Ear.Filament != "" {
 					back = until.Target(tool)
 					if b.Warm > 0 && back >= hot {
 						back = int64(math.Round(b.Warm * 1e6))
@@ -228,7 +243,8 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 
 // factor writes a percentage.
 func factor(v float64) string {
-	return strings.TrimSuffix(string(gcode.AppendMM(nil, gcode.FromMM(math.Round(v*1000)/1000), 0)), ".0")
+	return strings.TrimSuffix(string(gcode.AppendMM(nil, gcode.FromMM(math.Round(v*1000)/1000), 0)),
+		".0")
 }
 
 // put inserts lines at a fold, behind what an ear puts there.
@@ -246,7 +262,8 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 	if first > 0 {
 		off = ix.Layers[first-1].Offset
 	}
-	return ix.Walk(src, first, c.Until.Line, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	return ix.Walk(src, first, c.Until.Line, func(line int64, text []byte, cmd *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		at := off
 		off += int64(len(text))
 		if line < c.From.Line || mutes(p, line) {
@@ -264,8 +281,10 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 					now = bytes.ToLower(now)
 				}
 			}
-			r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the fan stays at %g %% here", *ch.Fan))
-		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 && toolOf(cmd, m.Tool) == c.From.At.Tool:
+			r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the fan stays at %g %% here",
+				*ch.Fan))
+		case a.Kind == gcode.Heat && (cmd.Code == 104 || cmd.Code == 109) && ch.Nozzle != 0 &&
+			toolOf(cmd, m.Tool) == c.From.At.Tool:
 			letter := byte('S')
 			if !cmd.Has(letter) {
 				letter = 'R'
@@ -275,16 +294,19 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				return true
 			}
 			if now, ok := reword(text, letter, gcode.Nano(want)); ok {
-				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the nozzle stays at %g C here", ch.Nozzle))
+				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("the nozzle stays at %g C here",
+					ch.Nozzle))
 			}
-		case cmd.Is('M', 220) && cmd.Has('S') && ch.Speed != 0, cmd.Is('M', 221) && cmd.Has('S') && ch.Flow != 0:
+		case cmd.Is('M', 220) && cmd.Has('S') && ch.Speed != 0, cmd.Is('M', 221) && cmd.Has('S') &&
+			ch.Flow != 0:
 			share := ch.Speed
 			if cmd.Code == 221 {
 				share = ch.Flow
 			}
 			was := float64(cmd.Value('S')) / 1e6
 			if now, ok := reword(text, 'S', gcode.FromMM(math.Round(was*share*10)/1000)); ok {
-				r.replaceLine(line, at, bytes.Clone(text), now, fmt.Sprintf("%g %% of what the file sets itself", share))
+				r.replaceLine(line, at, bytes.Clone(text), now,
+					fmt.Sprintf("%g %% of what the file sets itself", share))
 			}
 		}
 		return true

@@ -59,7 +59,8 @@ func (c *compiler) setHeat(v int64, wait bool) {
 	if v < c.m.Nozzle() {
 		letter = 'R' // only this waits while it cools
 	}
-	c.put("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("nozzle to %s C, and wait", mmText(gcode.Nano(v))))
+	c.put("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("nozzle to %s C, and wait",
+		mmText(gcode.Nano(v))))
 	c.coming = false
 }
 
@@ -69,7 +70,9 @@ func (c *compiler) heater(s plan.Step) {
 	if c.blind && c.warm == 0 {
 		if !c.toldBlind {
 			c.toldBlind = true
-			c.find(layer.Care, "no-heat", fmt.Sprintf("The file does not say how hot the nozzle is, so ear %s leaves the heat alone: what was cooled could not be brought back. Give the filament its temperature in the Kit.", c.ear.ID))
+			c.find(layer.Care, "no-heat", fmt.Sprintf("The file does not say how hot the nozzle is, so ear "+
+				"%s leaves the heat alone: what was cooled could not be brought back. Give the filament its "+
+				"temperature in the Kit.", c.ear.ID))
 		}
 		return
 	}
@@ -135,6 +138,7 @@ func (c *compiler) offPart() {
 	}
 	c.lift(keepClear)
 	if c.m.Pos[2] < low {
-		c.find(layer.Grave, "lift-too-low", fmt.Sprintf("The head would wait right on the part at ear %s: there is no room to lift it.", c.ear.ID))
+		c.find(layer.Grave, "lift-too-low", fmt.Sprintf("The head would wait right on the part at ear "+
+			"%s: there is no room to lift it.", c.ear.ID))
 	}
 }

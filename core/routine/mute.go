@@ -24,7 +24,8 @@ const mostMuted = 16 << 20
 
 // mute turns a run of lines into comments. Place, filament axis, debt, speed,
 // fan and settings are then set to what they would have been.
-func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Span, st Style) error {
+func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Span,
+	st Style) error {
 	if m.To > ix.Lines {
 		return fmt.Errorf("there is no line %d to mute; the file has %d", m.To, ix.Lines)
 	}
@@ -63,13 +64,15 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	if n := len(out); n > 0 && out[n-1] != '\n' {
 		out, open = append(out, r.LineEnd...), true
 	}
-	c := &compiler{Script: Script{style: st, now: Frame}, was: after, goal: after, box: ix.Box, plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
+	c := &compiler{Script: Script{style: st, now: Frame}, was: after, goal: after, box: ix.Box,
+		plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
 		fold: Fold{Line: m.To + 1, Layer: max(ix.At(m.From), 1)}}
 	c.m.State = before
 	c.m.Top = after.Top // what lies there may be lower now, never higher
 	c.pulled = before.Debt
 	c.m.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
-	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To), "the lines above are left out; this goes on as if they had run")
+	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To),
+		"the lines above are left out; this goes on as if they had run")
 	if !same(&before, &after) { // else there is nothing to put right
 		c.metric()
 		c.countSteps("filament counts in steps")
@@ -92,8 +95,10 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 
 // same reports whether two states cannot be told apart by what comes behind.
 func same(a, b *gcode.State) bool {
-	return a.Pos == b.Pos && a.Off == b.Off && a.LogicalE() == b.LogicalE() && a.Debt == b.Debt && a.Feed == b.Feed && a.Fan == b.Fan && a.Tool == b.Tool &&
-		a.RelXYZ == b.RelXYZ && a.RelE == b.RelE && a.Inch == b.Inch && a.Pulled == b.Pulled && sameTools(a, b) && a.Hot() == b.Hot() && a.ESet == b.ESet && a.Bed() == b.Bed() &&
+	return a.Pos == b.Pos && a.Off == b.Off && a.LogicalE() == b.LogicalE() && a.Debt == b.Debt &&
+		a.Feed == b.Feed && a.Fan == b.Fan && a.Tool == b.Tool &&
+		a.RelXYZ == b.RelXYZ && a.RelE == b.RelE && a.Inch == b.Inch && a.Pulled == b.Pulled &&
+		sameTools(a, b) && a.Hot() == b.Hot() && a.ESet == b.ESet && a.Bed() == b.Bed() &&
 		a.Flow() == b.Flow() && a.Speed() == b.Speed() && slices.Equal(a.Settings(), b.Settings())
 }
 

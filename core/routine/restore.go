@@ -84,7 +84,8 @@ func (c *compiler) restore() {
 		if c.fold.Joint != nil {
 			whose = "The setting of the piece below,"
 		}
-		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("%s %q stays in force; the file does not say what was before.", whose, s.Line))
+		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("%s %q stays in force; the file does not "+
+			"say what was before.", whose, s.Line))
 	})
 }
 
@@ -114,7 +115,8 @@ func Unlike(want, is *gcode.State, nozzle bool, places ...[3]gcode.Nano) (code, 
 	switch {
 	case !slices.Contains(places, is.Logical()):
 		return "position-not-restored", "the place"
-	case want.LogicalE() != is.LogicalE() && !want.RelE || want.Debt != is.Debt || want.Pulled != is.Pulled:
+	case want.LogicalE() != is.LogicalE() && !want.RelE || want.Debt != is.Debt ||
+		want.Pulled != is.Pulled:
 		return "filament-jump", "the filament axis"
 	case want.RelXYZ != is.RelXYZ || want.RelE != is.RelE || want.Inch != is.Inch:
 		return "mode-not-restored", "the way of counting"

@@ -47,17 +47,20 @@ func asJSON(s ...plan.Step) json.RawMessage {
 
 // swapped are the steps of a filament change with a nozzle that is cooled meanwhile.
 func swapped(cool float64) json.RawMessage {
-	s := []plan.Step{{Do: "retract", MM: 2}, {Do: "lift", MM: 10}, {Do: "park"}, {Do: "unload", MM: 40}}
+	s := []plan.Step{{Do: "retract", MM: 2}, {Do: "lift", MM: 10}, {Do: "park"},
+		{Do: "unload", MM: 40}}
 	if cool > 0 {
 		s = append(s, plan.Step{Do: "cool", Celsius: cool})
 	}
-	return asJSON(append(s, plan.Step{Do: "stop"}, plan.Step{Do: "heat", Wait: true}, plan.Step{Do: "load", MM: 40}, plan.Step{Do: "purge", MM: 20})...)
+	return asJSON(append(s, plan.Step{Do: "stop"}, plan.Step{Do: "heat", Wait: true},
+		plan.Step{Do: "load", MM: 40}, plan.Step{Do: "purge", MM: 20})...)
 }
 
 // TestHeatOfAChange draws the old filament out at its heat, feeds and purges at the
 // hotter of both, goes to the new one's heat where the head is parked, and comes back.
 func TestHeatOfAChange(t *testing.T) {
-	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}}, "cool": {Name: "Brass sand", Nozzle: [2]float64{190, 190}}}
+	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}},
+		"cool": {Name: "Brass sand", Nozzle: [2]float64{190, 190}}}
 	for _, c := range []struct {
 		filament string
 		cool     float64
@@ -66,15 +69,19 @@ func TestHeatOfAChange(t *testing.T) {
 		{"hot", 0, []string{"G1 E-40", "\nM0", "M109 S250", "G1 E40", "G1 E20", "G1 X65", "G1 Z"}},
 		{"hot", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S250", "G1 E40", "G1 E20", "G1 X65"}},
 		{"cool", 0, []string{"G1 E-40", "\nM0", "G1 E40", "G1 E20", "M109 R190", "G1 X65", "G1 Z"}},
-		{"cool", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S205", "G1 E40", "G1 E20", "M109 R190", "G1 X65"}},
+		{"cool", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S205", "G1 E40", "G1 E20",
+			"M109 R190", "G1 X65"}},
 	} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament, Routine: swapped(c.cool)}}})
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament,
+				Routine: swapped(c.cool)}}})
 		got := block(out, "a")
 		if !inOrder(got, c.order...) {
 			t.Errorf("%s, cooled to %g:\n%s\nwant in this order %q", c.filament, c.cool, got, c.order)
 		}
 		before, _, _ := strings.Cut(got, "\nM0")
-		if c.cool > 0 && !strings.HasSuffix(before, "M104 S150") || c.cool == 0 && strings.Contains(before, "M10") {
+		if c.cool > 0 && !strings.HasSuffix(before, "M104 S150") || c.cool == 0 &&
+			strings.Contains(before, "M10") {
 			t.Errorf("%s: the heat does not stay until the person goes on:\n%s", c.filament, got)
 		}
 	}
@@ -84,7 +91,8 @@ func TestHeatOfAChange(t *testing.T) {
 func TestPrinterDoesItAll(t *testing.T) {
 	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}}}
 	for _, word := range []string{"M600", "M601", "PAUSE"} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "hot", Stop: word}}})
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "hot", Stop: word}}})
 		if got := block(out, "a"); !inOrder(got, "M104 S250", word) || strings.Contains(got, "M109") {
 			t.Errorf("%s:\n%s", word, got)
 		}
@@ -94,15 +102,18 @@ func TestPrinterDoesItAll(t *testing.T) {
 // TestNothingWaitsOnThePart lifts the head before anything that takes time.
 func TestNothingWaitsOnThePart(t *testing.T) {
 	for name, e := range map[string]plan.Ear{
-		"a stop":        {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "stop"})},
-		"a wait":        {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "wait", Seconds: 60})},
-		"a heater":      {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "cool", Celsius: 180, Wait: true})},
-		"own stop":      {Kind: plan.Own, Lines: []string{"M0 look"}},
-		"own wait":      {Kind: plan.Own, Lines: []string{"G4 S30"}},
-		"own heater":    {Kind: plan.Own, Lines: []string{"M109 S180"}},
-		"what is left":  {Kind: plan.Own, Lines: []string{"M104 S150"}},
-		"does it all":   {Kind: plan.Insert, Stop: "M600", Routine: asJSON(plan.Step{Do: "wait", Seconds: 60}, plan.Step{Do: "stop"})},
-		"parks at once": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "park"}, plan.Step{Do: "stop"})},
+		"a stop": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "stop"})},
+		"a wait": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "wait", Seconds: 60})},
+		"a heater": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "cool", Celsius: 180,
+			Wait: true})},
+		"own stop":     {Kind: plan.Own, Lines: []string{"M0 look"}},
+		"own wait":     {Kind: plan.Own, Lines: []string{"G4 S30"}},
+		"own heater":   {Kind: plan.Own, Lines: []string{"M109 S180"}},
+		"what is left": {Kind: plan.Own, Lines: []string{"M104 S150"}},
+		"does it all": {Kind: plan.Insert, Stop: "M600", Routine: asJSON(plan.Step{Do: "wait",
+			Seconds: 60}, plan.Step{Do: "stop"})},
+		"parks at once": {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "park"},
+			plan.Step{Do: "stop"})},
 	} {
 		e.ID, e.BeforeLayer = "a", 5
 		res, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
@@ -111,7 +122,8 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 		}
 	}
 	// What takes no time stays where it is.
-	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
+	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
+		BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
 	if got := block(out, "a"); strings.Contains(got, "G1 Z") {
 		t.Error(got)
 	}
@@ -119,20 +131,26 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 
 // TestUnknownHeat leaves the heat alone of a file that never says it.
 func TestUnknownHeat(t *testing.T) {
-	blind := strings.NewReplacer("M109 S215\n", "BEGIN_WORK\n", "M104 S205 ; later\n", "", "M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(tall())
-	for _, e := range []plan.Ear{{Kind: plan.Nozzle}, {Kind: plan.Insert, Routine: json.RawMessage(`"drop many things in"`)}, {Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "heat", Wait: true})}} {
+	blind := strings.NewReplacer("M109 S215\n", "BEGIN_WORK\n", "M104 S205 ; later\n", "",
+		"M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(tall())
+	for _, e := range []plan.Ear{{Kind: plan.Nozzle},
+		{Kind: plan.Insert, Routine: json.RawMessage(`"drop many things in"`)}, {Kind: plan.Insert,
+			Routine: asJSON(plan.Step{Do: "heat", Wait: true})}} {
 		e.ID, e.BeforeLayer = "a", 5
 		res, out := lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
-		if strings.Contains(out, "M104") || strings.Contains(out, "M109") || !slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
+		if strings.Contains(out, "M104") || strings.Contains(out, "M109") ||
+			!slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
 			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, block(out, "a"))
 		}
 	}
 	src, ix := reading(t, blind)
-	p := &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3, UntilLayer: 5, Nozzle: 200}}}
+	p := &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3,
+		UntilLayer: 5, Nozzle: 200}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p, nil); err == nil || !strings.Contains(err.Error(), "could not be put back") {
+	if _, err := Apply(src, ix, p, nil); err == nil || !strings.Contains(err.Error(),
+		"could not be put back") {
 		t.Error(err)
 	}
 }
@@ -141,8 +159,10 @@ func TestUnknownHeat(t *testing.T) {
 // and gives muted tools their heat and filament.
 func TestHeatGoesBackToItsTool(t *testing.T) {
 	file := strings.Replace(tall(), "; tier 6\n", "M104 T1 S210\nT1\nM109 S210\n; tier 6\n", 1)
-	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 4, UntilLayer: 7, Nozzle: 230}}})
-	if !strings.Contains(out, "\nM104 S230 ") || !strings.Contains(out, "\nM104 T0 S205 ") || strings.Contains(out, "M104 T1 S230") {
+	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c",
+		BeforeLayer: 4, UntilLayer: 7, Nozzle: 230}}})
+	if !strings.Contains(out, "\nM104 S230 ") || !strings.Contains(out, "\nM104 T0 S205 ") ||
+		strings.Contains(out, "M104 T1 S230") {
 		t.Error("the heat does not go back to its tool")
 	}
 	lines := strings.Split(file, "\n")
@@ -159,19 +179,25 @@ func TestModesBehindOwnLines(t *testing.T) {
 		lines []string
 		order []string
 	}{
-		"steps":        {[]string{"G91", "G1 Z10"}, []string{"G91", "G1 Z10", "G90", "M83", "G1 X5"}},
-		"inches":       {[]string{"G1 Z40", "G20"}, []string{"G20", "G21", "G1 X5"}},
-		"the filament": {[]string{"G1 Z40", "M83", "G1 E-40", "M82"}, []string{"G1 E-40", "M82", "M83", "\nM0", "G1 E30", "G1 E10"}},
+		"steps":  {[]string{"G91", "G1 Z10"}, []string{"G91", "G1 Z10", "G90", "M83", "G1 X5"}},
+		"inches": {[]string{"G1 Z40", "G20"}, []string{"G20", "G21", "G1 X5"}},
+		"the filament": {[]string{"G1 Z40", "M83", "G1 E-40", "M82"},
+			[]string{"G1 E-40", "M82", "M83", "\nM0", "G1 E30", "G1 E10"}},
 	} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines}, plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
+			BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
+				plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
 		if got := block(out, "a"); !inOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 		}
 	}
 	// A file that leaves the axis to G90 and G91 gets no M82 that would hold for good.
-	file := strings.ReplaceAll(strings.Replace(tall(), "M82\n", "G90\n", 1), "; tier 7\n", "G91\nG1 E-0.3\nG1 E0.3\nG90\n; tier 7\n")
-	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour}}})
-	if got := block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got, "M83") || !strings.Contains(got, "G92 E") {
+	file := strings.ReplaceAll(strings.Replace(tall(), "M82\n", "G90\n", 1), "; tier 7\n",
+		"G91\nG1 E-0.3\nG1 E0.3\nG90\n; tier 7\n")
+	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
+		BeforeLayer: 5, Kind: plan.Colour}}})
+	if got := block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got, "M83") ||
+		!strings.Contains(got, "G92 E") {
 		t.Error(got)
 	}
 }
@@ -187,10 +213,14 @@ func TestFilamentIsBalanced(t *testing.T) {
 	}{
 		"80 out, 60 in":   {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 80}, "new": {Load: 60}}, []string{"G1 E-60 ", "\nM0", "G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
 		"400 out, 100 in": {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 400}, "new": {Load: 100}}, []string{"G1 E-100 ", "\nM0", "G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
-		"never fed in":    {[]plan.Step{{Do: "unload", MM: 70}, {Do: "stop"}}, map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ", "G1 X50"}},
+		"never fed in": {[]plan.Step{{Do: "unload", MM: 70}, {Do: "stop"}},
+			map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ",
+				"G1 X50"}},
 	} {
-		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new", Routine: asJSON(append(slices.Clone(away), c.steps...)...), BondPass: &plan.BondPass{Flow: 0.3}}
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, First: "old", Filaments: c.fils, Ears: []plan.Ear{e}})
+		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new",
+			Routine: asJSON(append(slices.Clone(away), c.steps...)...), BondPass: &plan.BondPass{Flow: 0.3}}
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, First: "old", Filaments: c.fils,
+			Ears: []plan.Ear{e}})
 		got := block(out, "a")
 		if !inOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
@@ -212,12 +242,15 @@ func TestChangesMeet(t *testing.T) {
 	b := plan.Change{ID: "b", BeforeLayer: 6, UntilLayer: 9, Speed: 80}
 	_, one := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{a, b}})
 	_, other := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{b, a}})
-	if one != other || !inOrder(one, "M220 S50", "; dogear back a", "M220 S100", "; dogear change b", "M220 S80", "; dogear back b", "M220 S100") {
+	if one != other || !inOrder(one, "M220 S50", "; dogear back a", "M220 S100",
+		"; dogear change b", "M220 S80", "; dogear back b", "M220 S100") {
 		t.Error("the order in which changes stand in the plan matters")
 	}
-	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
+	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c",
+		BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
 		Ears: []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M221 S150"}}}})
-	if got := block(out, "e"); !inOrder(got, "M221 S150", "M221 S80") || strings.Contains(got, "M221 S100") {
+	if got := block(out, "e"); !inOrder(got, "M221 S150", "M221 S80") ||
+		strings.Contains(got, "M221 S100") {
 		t.Error(got)
 	}
 	// Where a filament rewrites the line with which the fold begins, a change may begin
@@ -225,7 +258,9 @@ func TestChangesMeet(t *testing.T) {
 	file := strings.Replace(tall(), "; tier 5\n", "M104 S202\n; tier 5\n", 1)
 	fils := map[string]plan.Filament{"h": {Name: "Kelp", Nozzle: [2]float64{240, 235}}}
 	ears := []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Colour, Filament: "h"}}
-	for _, ch := range [][]plan.Change{{{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}}, {{ID: "a", BeforeLayer: 3, UntilLayer: 5, Speed: 50}}, {{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}, {ID: "b", BeforeLayer: 5, UntilLayer: 8, Flow: 90}}} {
+	for _, ch := range [][]plan.Change{{{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}},
+		{{ID: "a", BeforeLayer: 3, UntilLayer: 5, Speed: 50}}, {{ID: "a", BeforeLayer: 5,
+			UntilLayer: 6, Speed: 50}, {ID: "b", BeforeLayer: 5, UntilLayer: 8, Flow: 90}}} {
 		lay(t, file, &plan.Plan{Format: plan.Format, Filaments: fils, Ears: ears, Changes: ch})
 	}
 }
@@ -259,7 +294,8 @@ func TestFitted(t *testing.T) {
 		"round the origin":  {moved(55), [4]float64{-60, -60, 60, 60}},
 		"a corner":          {tall(), [4]float64{0, 0, 66, 66}},
 		"a bed by its name": {"; bed size: 180 x 170 mm\n" + tall(), [4]float64{0, 0, 180, 170}},
-		"by its corners":    {"; bed_shape = 10x10,190x10,190x150,10x150\n" + tall(), [4]float64{10, 10, 190, 150}},
+		"by its corners": {"; bed_shape = 10x10,190x10,190x150,10x150\n" + tall(),
+			[4]float64{10, 10, 190, 150}},
 	} {
 		_, ix := reading(t, c.file)
 		pr := Fitted(plan.Generic(), ix)
@@ -267,7 +303,8 @@ func TestFitted(t *testing.T) {
 		if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
 			t.Errorf("%s: parks at %v, want within %v", name, park, b)
 		}
-		if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] && y > ix.Box[1] && y < ix.Box[3] {
+		if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] &&
+			y > ix.Box[1] && y < ix.Box[3] {
 			t.Errorf("%s: parks over the part, at %v", name, park)
 		}
 	}

@@ -105,7 +105,8 @@ func (c *Script) run(text, why string, ours bool) gcode.Act {
 
 // takes says how long a line takes, s. Heating is guessed at 2 °C/s and cooling
 // at 1 °C/s, about what a nozzle with its fan on does.
-func (c *Script) takes(cmd *gcode.Command, act *gcode.Act, from [3]gcode.Nano, nozzle int64) float64 {
+func (c *Script) takes(cmd *gcode.Command, act *gcode.Act, from [3]gcode.Nano,
+	nozzle int64) float64 {
 	switch {
 	case cmd.Is('G', 4):
 		return float64(cmd.Value('S'))/1e6 + float64(cmd.Value('P'))/1e9
@@ -240,7 +241,8 @@ func (c *Script) Heats(was *gcode.State, nozzle bool) {
 	}
 	for _, t := range was.Tools() {
 		if t != was.Tool && c.m.Target(t) != was.Target(t) {
-			c.put(fmt.Sprintf("M104 T%d %s", t, word('S', gcode.Nano(was.Target(t)))), "the other nozzle as it was")
+			c.put(fmt.Sprintf("M104 T%d %s", t, word('S', gcode.Nano(was.Target(t)))),
+				"the other nozzle as it was")
 		}
 	}
 	is, want := c.m.Nozzle(), was.Nozzle()
@@ -354,7 +356,8 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 }
 
 // unset are settings with the line that takes each back.
-var unset = map[string]string{"M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1", "plane": "G17", "workspace": "G54"}
+var unset = map[string]string{"M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1",
+	"plane": "G17", "workspace": "G54"}
 
 // stepBack is the M290 that leads from one sum of baby steps to another.
 func stepBack(from, to string) string {

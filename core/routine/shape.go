@@ -13,7 +13,8 @@ import (
 // ShapeOf looks at five heights of a print and returns what any slicing of the same
 // model shows as well.
 func ShapeOf(src layer.Source, ix *layer.Index) (*plan.Shape, error) {
-	s := &plan.Shape{Height: ix.Height().Millimetres(), Box: [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}}
+	s := &plan.Shape{Height: ix.Height().Millimetres(), Box: [4]float64{math.Inf(1), math.Inf(1),
+		math.Inf(-1), math.Inf(-1)}}
 	frame := raster.FrameOf(ix)
 	for k := range s.Areas {
 		n := layerUnder(ix, ix.Height()*gcode.Nano(2*k+1)/10)
@@ -69,9 +70,12 @@ func OtherModel(a, b *plan.Shape, thick float64) (why string, moved [2]float64) 
 	}
 	switch {
 	case math.Abs(a.Height-b.Height) > max(0.6, 2*thick)+0.01*a.Height:
-		return fmt.Sprintf("it was made for a print %.1f mm high, this one is %.1f mm high", a.Height, b.Height), moved
-	case math.Abs(size(a, 0)-size(b, 0)) > 2*shapeEdge || math.Abs(size(a, 1)-size(b, 1)) > 2*shapeEdge:
-		return fmt.Sprintf("it was made for a print of %.0f × %.0f mm, this one has %.0f × %.0f mm", size(a, 0), size(a, 1), size(b, 0), size(b, 1)), moved
+		return fmt.Sprintf("it was made for a print %.1f mm high, this one is %.1f mm high", a.Height,
+			b.Height), moved
+	case math.Abs(size(a, 0)-size(b, 0)) > 2*shapeEdge ||
+		math.Abs(size(a, 1)-size(b, 1)) > 2*shapeEdge:
+		return fmt.Sprintf("it was made for a print of %.0f × %.0f mm, this one has %.0f × %.0f mm",
+			size(a, 0), size(a, 1), size(b, 0), size(b, 1)), moved
 	}
 	off := 0
 	for k := range a.Areas {

@@ -32,14 +32,16 @@ func (c *compiler) lift(mm float64) {
 	limit := gcode.FromMM(c.plan.Printer.Top)
 	if to > limit {
 		if limit < top+gcode.MM {
-			c.find(layer.Care, "lift-too-low", fmt.Sprintf("There is no room to lift: the print is at %s mm and the printer ends at %g mm.", top, c.plan.Printer.Top))
+			c.find(layer.Care, "lift-too-low", fmt.Sprintf("There is no room to lift: the print is at %s "+
+				"mm and the printer ends at %g mm.", top, c.plan.Printer.Top))
 		}
 		to = limit
 	}
 	if to <= c.m.Pos[2] {
 		return
 	}
-	c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), fmt.Sprintf("up, %s mm above the highest plastic", mmText(to-c.was.Top)))
+	c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ),
+		fmt.Sprintf("up, %s mm above the highest plastic", mmText(to-c.was.Top)))
 }
 
 // over reports whether a place lies over what the print lays.
@@ -57,7 +59,8 @@ func (c *compiler) park(s plan.Step) {
 	if s.At != "" {
 		named, ok := pr.Places[s.At]
 		if !ok {
-			c.find(layer.Note, "park-moved", fmt.Sprintf("The %s has no place called %q; the usual park place is used.", clean(pr.Name), clean(s.At)))
+			c.find(layer.Note, "park-moved", fmt.Sprintf("The %s has no place called %q; the usual park "+
+				"place is used.", clean(pr.Name), clean(s.At)))
 		} else {
 			at = named
 		}
@@ -73,23 +76,27 @@ func (c *compiler) park(s plan.Step) {
 		c.lift(keepClear)
 	}
 	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
-		c.find(layer.Grave, "drag", "The head cannot be parked: there is no room to lift it over the part.")
+		c.find(layer.Grave, "drag", "The head cannot be parked: there is no room to lift it over the "+
+			"part.")
 		return
 	}
 	if c.over(x, y) {
 		moved := false
 		for _, p := range corners(pr.Bed) {
 			if !c.over(p[0], p[1]) {
-				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s Y%s is used.", x, y, p[0], p[1]))
+				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
+					"Y%s is used.", x, y, p[0], p[1]))
 				x, y, moved = p[0], p[1], true
 				break
 			}
 		}
 		if !moved {
-			c.find(layer.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is purged falls on it.")
+			c.find(layer.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is "+
+				"purged falls on it.")
 		}
 	}
-	c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY), "aside")
+	c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),
+		"aside")
 }
 
 func corners(bed [4]float64) [4][2]gcode.Nano {
@@ -123,7 +130,8 @@ func (c *compiler) unload(s plan.Step) {
 		}
 	}
 	if feeds && mm > fed {
-		c.find(layer.Note, "unload-shortened", fmt.Sprintf("The filament is drawn out by %s mm and no further, since no more is fed in; draw the rest out by hand.", fed))
+		c.find(layer.Note, "unload-shortened", fmt.Sprintf("The filament is drawn out by %s mm and no "+
+			"further, since no more is fed in; draw the rest out by hand.", fed))
 		mm = fed
 	}
 	if mm <= 0 {
@@ -164,7 +172,8 @@ func (c *compiler) purge(s plan.Step) {
 		return
 	}
 	if c.over(c.m.Pos[0], c.m.Pos[1]) {
-		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over it.")
+		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over "+
+			"it.")
 	}
 	c.offPart()
 	c.ready(c.hotter())
@@ -172,7 +181,8 @@ func (c *compiler) purge(s plan.Step) {
 	if held {
 		c.put("G11", "gives back what the firmware held")
 	}
-	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad), fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
+	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad),
+		fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
 	c.drawn = max(c.drawn-gcode.FromMM(s.MM), 0)
 	if held {
 		c.put("G10", "the firmware holds it back again")

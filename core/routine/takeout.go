@@ -36,7 +36,8 @@ var ErrFalse = errors.New("too many comments of this file look like marks of Dog
 // the comment in front of them says they were. Comments without a seal that fits
 // are the file's own and stay.
 func TakeOut(src layer.Source) (*Taken, error) {
-	t := &taker{src: src, out: &Taken{Plan: &plan.Plan{Format: plan.Format, Filaments: map[string]plan.Filament{}}}}
+	t := &taker{src: src, out: &Taken{Plan: &plan.Plan{Format: plan.Format,
+		Filaments: map[string]plan.Filament{}}}}
 	t.seek(0)
 	for {
 		line, err := t.next()
@@ -256,14 +257,16 @@ func (t *taker) was(s []byte, at int64) error {
 		return nil
 	}
 	// It gets the line end of the one that replaced it: a last line may have none.
-	t.out.Edits = append(t.out.Edits, edit.Edit{Offset: at, Cut: t.off - at, Text: append(bytes.Clone(old), now[len(bare):]...)})
+	t.out.Edits = append(t.out.Edits, edit.Edit{Offset: at, Cut: t.off - at,
+		Text: append(bytes.Clone(old), now[len(bare):]...)})
 	t.left++
 	return nil
 }
 
 // begins reports what a line of ours opens: kind and id, and the line that ends it.
 func begins(bare []byte) (kind, id, until string) {
-	for _, what := range []string{"ear", "heads-up", "mute", "over", "slow", "change", "back", "accepted"} {
+	for _, what := range []string{"ear", "heads-up", "mute", "over", "slow", "change", "back",
+		"accepted"} {
 		rest, ok := bytes.CutPrefix(bare, []byte("; dogear "+what))
 		if !ok || len(rest) == 0 || bytes.HasSuffix(rest, []byte(" ends")) {
 			continue
@@ -284,7 +287,8 @@ func begins(bare []byte) (kind, id, until string) {
 }
 
 func (t *taker) cut(from, to int64) {
-	if n := len(t.out.Edits); n > 0 && t.out.Edits[n-1].Offset+t.out.Edits[n-1].Cut == from && t.out.Edits[n-1].Text == nil {
+	if n := len(t.out.Edits); n > 0 && t.out.Edits[n-1].Offset+t.out.Edits[n-1].Cut == from &&
+		t.out.Edits[n-1].Text == nil {
 		t.out.Edits[n-1].Cut += to - from
 		return
 	}
