@@ -80,3 +80,56 @@ func TestWholeCircle(t *testing.T) {
 		}
 	}
 }
+
+// TestJamCircle jams the nozzle at random lines and at the beginnings of layers; the head
+// goes on moving, nobody has kept the line. From what can be measured and seen on the part
+// a pick-up is made, and the plastic on the bed is the same.
+func TestJamCircle(t *testing.T) {
+	for part, solid := range small() {
+		for k, d := range demo.Dialects() {
+			if testing.Short() && k%3 != 0 {
+				continue
+			}
+			t.Run(part+"/"+d.Name, func(t *testing.T) {
+				t.Parallel()
+				file, _ := demo.Slice(solid, d)
+				ix := index(t, file)
+				whole, _ := print(t, file, nil)
+				random := rand.New(rand.NewPCG(21, uint64(len(file))))
+				for turn := range 3 {
+					n := 2 + random.IntN(len(ix.Layers)-2)
+					at := ix.Layers[n-1].First + random.Int64N(ix.Layers[n-1].Last-ix.Layers[n-1].First)
+					if turn == 0 {
+						at = ix.Layers[n-1].First + 1
+					}
+					kind := []string{"jam", "runout"}[turn%2]
+					laid, p := print(t, file, &printer.Fault{Kind: kind, Line: at})
+					if p.State != printer.Done {
+						t.Fatal(p.State)
+					}
+					src := bytes.NewReader(file)
+					b, err := pickup.Weigh(src, ix, p.Evidence())
+					if err != nil {
+						t.Fatal(err)
+					}
+					c := pickup.Choice{Start: pickup.Next, Layer: b.Best, Z: pickup.ByTouch}
+					if b.Line > 0 {
+						c = pickup.Choice{Start: pickup.Mid, Line: b.Line, Z: pickup.ByTouch}
+					}
+					made, err := pickup.Make(src, ix, nil, c, nil)
+					if err != nil {
+						t.Fatalf("%s at line %d: %+v %v", kind, at, c, err)
+					}
+					var out bytes.Buffer
+					if _, err := edit.Write(&out, src, made.Edits); err != nil {
+						t.Fatal(err)
+					}
+					rest, _ := print(t, out.Bytes(), nil)
+					if all := append(laid, rest...); len(all) != len(whole) {
+						t.Fatalf("%s at line %d (%+v): %d moves lie on the bed, want %d", kind, at, c, len(all), len(whole))
+					}
+				}
+			})
+		}
+	}
+}

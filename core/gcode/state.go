@@ -110,6 +110,27 @@ func (s *State) PulledOf(tool int32) bool {
 	return s.Aux != nil && s.Aux.Pulled[tool]
 }
 
+// WithDebtsOf returns the state with as much filament drawn back in the tools that are
+// not active in another state as they have there.
+func (s State) WithDebtsOf(o *State) State {
+	for _, t := range o.Tools() {
+		if t == o.Tool {
+			continue
+		}
+		if t == s.Tool {
+			s.Debt, s.Pulled = o.DebtOf(t), o.PulledOf(t)
+			continue
+		}
+		if d := o.DebtOf(t); d != 0 {
+			s.change().Debt[t] = d
+		}
+		if o.PulledOf(t) {
+			s.change().Pulled[t] = true
+		}
+	}
+	return s
+}
+
 // Tools returns the tools that something is known of, in order.
 func (s *State) Tools() []int32 {
 	seen := map[int32]bool{s.Tool: true}

@@ -40,6 +40,12 @@ func (w *writer) loose() error {
 	w.tools()
 	n := len(w.sc.Lines())
 	w.sc.Heats(&s.At, true)
+	for _, t := range s.At.Tools() { // filament moves in a warm nozzle only
+		if t != s.At.Tool && s.At.DebtOf(t) != 0 && s.At.Target(t) > 0 {
+			w.sc.Put(fmt.Sprintf("M109 T%d %s", t, routine.Word('S', gcode.Nano(s.At.Target(t)))), "the other nozzle, to draw its filament back")
+		}
+	}
+	w.sc.Debts(&s.At)
 	w.added(n, "as hot as it was")
 	at := s.At.Pos
 	if s.HasNext {

@@ -317,7 +317,11 @@ func (w *writer) tools() {
 	}
 	slices.Sort(others)
 	for _, t := range others {
-		w.put(fmt.Sprintf("M104 T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))),
+		word := "M104"
+		if w.s.At.Aux.Hot[t] { // it prints later on, and nothing waits for it then
+			word = "M109"
+		}
+		w.put(fmt.Sprintf(word+" T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))),
 			"the other nozzle as it was")
 	}
 }

@@ -121,6 +121,9 @@ func Check(ctx context.Context, k *Work) (*Report, error) {
 			x.bed = nil
 			x.stand(piece{j.Src, j.Ix, 1, j.Line, [3]gcode.Nano{}}, k.Top)
 			w.jump.Stands = true
+			// The other tools' filament is where the print has left it.
+			w.m.State = w.m.WithDebtsOf(&j.At)
+			w.m.Top = k.Top
 		}
 	}
 	return w.report()

@@ -466,6 +466,29 @@ func TestPickupHeats(t *testing.T) {
 	}
 }
 
+// TestPickupOfTwoTools leaves the filament of the tool that waits where the print has
+// left it, and draws it back where the rest is printed by itself.
+func TestPickupOfTwoTools(t *testing.T) {
+	file := pier(20, true)
+	for n := 5; n < 20; n += 5 {
+		there := fmt.Sprintf("G1 E-3 F2100\nT1\nG1 E3 F2100\n; course %d\n", n)
+		back := fmt.Sprintf("G1 E-3 F2100\nT0\nG1 E3 F2100\n; course %d\n", n+2)
+		file = strings.Replace(file, fmt.Sprintf("; course %d\n", n), there, 1)
+		file = strings.Replace(file, fmt.Sprintf("; course %d\n", n+2), back, 1)
+	}
+	file = strings.Replace(file, "G28\n", "G28\nM104 T1 S200\nM109 T1 S200\n", 1)
+	file = strings.Replace(file, "G92 E0\nG1 Z5", "G92 E0\nT1\nG1 E-3 F2100\nT0\nG1 Z5", 1)
+	src, ix := read(t, file)
+	for _, layer := range []int{3, 5, 6, 8, 11} {
+		for _, c := range []pickup.Choice{{Start: pickup.Next, Layer: layer}, {Start: pickup.Next, Layer: layer, Z: pickup.ByKept}, {Start: pickup.Next, Layer: layer, LooseTop: true}} {
+			r, err := Pickup(context.Background(), src, ix, nil, nil, c, Asked{})
+			if err != nil || r.Stopped() != nil || !r.Report.Same {
+				t.Errorf("%+v: %v %+v", c, err, r.Findings)
+			}
+		}
+	}
+}
+
 // TestTouch examines a touch check against the part that stands on the bed.
 func TestTouch(t *testing.T) {
 	src, ix := read(t, pier(40, false))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strings"
 
 	"dogear/core/gcode"
@@ -263,7 +264,9 @@ func (c *Script) Heats(was *gcode.State, nozzle bool) {
 // than in a state.
 func (c *Script) Debts(was *gcode.State) {
 	active := c.m.Tool
-	for _, t := range c.m.Tools() { // one that the state does not know holds nothing back
+	tools := append(c.m.Tools(), was.Tools()...) // one that a state does not know holds nothing back
+	slices.Sort(tools)
+	for _, t := range slices.Compact(tools) {
 		if t == was.Tool || c.m.DebtOf(t) == was.DebtOf(t) && c.m.PulledOf(t) == was.PulledOf(t) {
 			continue
 		}
