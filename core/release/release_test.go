@@ -310,6 +310,35 @@ func TestLooksLikeMarks(t *testing.T) {
 	}
 }
 
+// TestChangeInForce finds a change that somebody, or something, has ended too early.
+func TestChangeInForce(t *testing.T) {
+	fan := 40.0
+	file := pier(12, true)
+	_, ixO := read(t, file)
+	for line, c := range map[string]plan.Change{"M220 S100": {Speed: 60}, "M221 S100": {Flow: 90},
+		"M106 S128": {Fan: &fan}, "M104 S205": {Nozzle: 225}} {
+		c.ID, c.BeforeLayer, c.UntilLayer = "c", 4, 10
+		r, err := planned(t, file, &plan.Plan{Changes: []plan.Change{c}})
+		if err != nil || r.Stopped() != nil {
+			t.Fatalf("%s: %v %+v", line, err, r.Findings)
+		}
+		out := written(t, r)
+		for spoilt, want := range map[string]bool{out: false,
+			strings.Replace(out, "; course 7\n", line+"\n; course 7\n", 1): true} {
+			_, ix := read(t, spoilt)
+			rep, err := proof.Prove(context.Background(), strings.NewReader(file),
+				strings.NewReader(spoilt), ixO, ix, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := slices.ContainsFunc(rep.Findings,
+				func(f layer.Finding) bool { return f.Code == "change-not-in-force" }); got != want {
+				t.Errorf("%s: found %v, want %v: %+v", line, got, want, rep.Findings)
+			}
+		}
+	}
+}
+
 // TestHonest writes random plans of every kind: none is stopped, the plastic is the
 // same by another comparison, and the original comes back.
 func TestHonest(t *testing.T) {
@@ -480,7 +509,9 @@ func TestPickupOfTwoTools(t *testing.T) {
 	file = strings.Replace(file, "G92 E0\nG1 Z5", "G92 E0\nT1\nG1 E-3 F2100\nT0\nG1 Z5", 1)
 	src, ix := read(t, file)
 	for _, layer := range []int{3, 5, 6, 8, 11} {
-		for _, c := range []pickup.Choice{{Start: pickup.Next, Layer: layer}, {Start: pickup.Next, Layer: layer, Z: pickup.ByKept}, {Start: pickup.Next, Layer: layer, LooseTop: true}} {
+		for _, c := range []pickup.Choice{{Start: pickup.Next, Layer: layer},
+			{Start: pickup.Next, Layer: layer, Z: pickup.ByKept}, {Start: pickup.Next, Layer: layer,
+				LooseTop: true}} {
 			r, err := Pickup(context.Background(), src, ix, nil, nil, c, Asked{})
 			if err != nil || r.Stopped() != nil || !r.Report.Same {
 				t.Errorf("%+v: %v %+v", c, err, r.Findings)
