@@ -85,6 +85,10 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 			return p, err
 		}
 	}
+	if p.Hottest, err = number(c, "hottest", 0, 600); err != nil {
+		return p, err
+	}
+	p.Assumed = false // somebody has looked at it
 	p.Places = nil
 	for _, l := range lines(c.FormValue("places")) {
 		w := strings.Fields(l)
@@ -114,6 +118,7 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	p.Shift = lines(c.FormValue("shift"))
 	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")), lines(c.FormValue("knows"))
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
+	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.Resume = clip(c.FormValue("resume"))
 	if err := p.Check(); err != nil {
 		return bad(err.Error())

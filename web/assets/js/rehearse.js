@@ -112,7 +112,7 @@ export async function rehearse(root) {
     for (const e of events.slice(-200)) {
       if (e.kind === "tone") { if (tones++ < 3) setTimeout(tone, 220 * tones, parseFloat(e.text)); continue; }
       const li = document.createElement("li");
-      li.className = "grid grid-cols-[58px_minmax(0,1fr)] gap-x-2 border-b border-rule py-0.5" + (e.kind === "fault" ? " text-brick font-semibold" : e.kind === "stop" ? " font-semibold" : "");
+      li.className = "grid grid-cols-[58px_minmax(0,1fr)] gap-x-2 border-b border-rule py-0.5" + (e.kind === "fault" || e.kind === "harm" ? " text-brick font-semibold" : e.kind === "stop" ? " font-semibold" : "");
       const t = document.createElement("span"), w = document.createElement("span");
       t.className = "text-faded";
       t.textContent = clock(e.time);
