@@ -167,3 +167,11 @@ func (s *Server) picked(b *book, m *marked, c pickup.Choice) (*asking, error) {
 		return release.Pickup(ctx, b.src, b.ix, m.plan, b.found(), c, ask)
 	}), nil
 }
+
+// askedOf returns the print of a request, its marks and the examination of both.
+func (s *Server) askedOf(c fiber.Ctx) (b *book, m *marked, q *asking, err error) {
+	if b, m, err = s.openMarked(c); err == nil {
+		q, err = s.planned(b, m)
+	}
+	return b, m, q, err
+}

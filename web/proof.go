@@ -76,11 +76,7 @@ const patience = 1500 * time.Millisecond
 // proof shows what will change in the file and what could go wrong, or, while that is
 // worked out, how far it is.
 func (s *Server) proof(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	q, err := s.planned(b, m)
+	b, m, q, err := s.askedOf(c)
 	if err != nil {
 		return err
 	}
@@ -134,11 +130,7 @@ func (s *Server) proof(c fiber.Ctx) error {
 // proofProgress says how far the examination is, and lets the page be opened anew
 // when it is done.
 func (s *Server) proofProgress(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	q, err := s.planned(b, m)
+	b, _, q, err := s.askedOf(c)
 	if err != nil {
 		return err
 	}
@@ -151,11 +143,7 @@ func (s *Server) proofProgress(c fiber.Ctx) error {
 
 // stopProof ends an examination that takes too long for somebody.
 func (s *Server) stopProof(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	q, err := s.planned(b, m)
+	b, _, q, err := s.askedOf(c)
 	if err != nil {
 		return err
 	}
@@ -224,11 +212,7 @@ func outName(b *book, res *routine.Result) string {
 
 // write sends the file, when it may be written.
 func (s *Server) write(c fiber.Ctx) error {
-	b, m, err := s.openMarked(c)
-	if err != nil {
-		return err
-	}
-	q, err := s.planned(b, m)
+	b, _, q, err := s.askedOf(c)
 	if err != nil {
 		return err
 	}

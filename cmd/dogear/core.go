@@ -276,10 +276,13 @@ func stopped(r *release.Release) error {
 		func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
-	if more > 1 {
-		text += fmt.Sprintf(" (and %d more of this kind or another)", more-1)
-	}
 	text += fmt.Sprintf(" To take it upon yourself: --accept %s", release.Name(f))
+	switch {
+	case more == 2:
+		text += " (one more finding stops the file)"
+	case more > 2:
+		text += fmt.Sprintf(" (%d more findings stop the file)", more-1)
+	}
 	return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(text)}
 }
 

@@ -32,12 +32,12 @@ const (
 // Compare looks at two files from above and at up to five heights that both
 // share, or nearly. Supports, skirts and prime lines are left out.
 func Compare(a, b *Piece) (*Likeness, error) {
-	l := &Likeness{}
+	l := &Likeness{Boxes: [2][4]float64{layer.NoExtent, layer.NoExtent}}
 	top := min(a.Ix.Height(), b.Ix.Height())
 	const looks = 5
 	for k := range looks {
 		z := top * gcode.Nano(2*k+1) / (2 * looks)
-		i, j := under(a.Ix, z), under(b.Ix, z)
+		i, j := a.Ix.Under(z), b.Ix.Under(z)
 		if s := Shared(a.Ix, b.Ix); len(s) > 0 {
 			h := s[Nearest(s, z)]
 			i, j = h.A, h.B
@@ -51,7 +51,7 @@ func Compare(a, b *Piece) (*Likeness, error) {
 			return nil, err
 		}
 		for n, m := range [2][]layer.Move{sa, sb} {
-			l.Boxes[n] = grow(l.Boxes[n], m, k == 0)
+			l.Boxes[n] = layer.Extent(l.Boxes[n], m)
 		}
 		f := coarser(raster.NewFrame(widest(a.Ix.Box, b.Ix.Box), 1.5))
 		ga, gb := raster.NewSection(f, a.Ix, i, sa).Solid, raster.NewSection(f, b.Ix, j, sb).Solid
@@ -97,38 +97,8 @@ func further(off [2]float64) string {
 	return fmt.Sprintf("%.1f mm further %s and %.1f mm further %s", math.Abs(off[0]), x, math.Abs(off[1]), y)
 }
 
-// under returns the layer whose top is nearest under a height.
-func under(ix *layer.Index, z gcode.Nano) int {
-	n := 1
-	for i := range ix.Layers {
-		if ix.Layers[i].Z <= z {
-			n = i + 1
-		}
-	}
-	return n
-}
-
 // section decodes a layer.
 func section(p *Piece, n int) ([]layer.Move, error) { return p.Ix.Decode(p.Src, n) }
-
-// grow widens a box by what the moves lay as part of the model.
-func grow(b [4]float64, moves []layer.Move, first bool) [4]float64 {
-	if first {
-		b = [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
-	}
-	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support {
-			continue
-		}
-		for i := p.From; i < p.To; i++ {
-			for _, at := range [2][3]gcode.Nano{moves[i].From, moves[i].To} {
-				x, y := at[0].Millimetres(), at[1].Millimetres()
-				b = [4]float64{min(b[0], x), min(b[1], y), max(b[2], x), max(b[3], y)}
-			}
-		}
-	}
-	return b
-}
 
 func widest(a, b [4]gcode.Nano) [4]float64 {
 	return [4]float64{min(a[0], b[0]).Millimetres(), min(a[1], b[1]).Millimetres(), max(a[2], b[2]).Millimetres(), max(a[3], b[3]).Millimetres()}

@@ -94,3 +94,34 @@ func plausible(b [4]float64) [4]float64 {
 	}
 	return b
 }
+
+// Under returns the last layer whose top is not above a height, 1 if none is.
+func (ix *Index) Under(z gcode.Nano) int {
+	n := 1
+	for i := range ix.Layers {
+		if ix.Layers[i].Z <= z {
+			n = i + 1
+		}
+	}
+	return n
+}
+
+// NoExtent is the box of nothing: min x, min y, max x, max y.
+var NoExtent = [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
+
+// Extent widens a box, mm, by what moves lay as part of the model: neither ways nor
+// skirts nor supports.
+func Extent(b [4]float64, moves []Move) [4]float64 {
+	for _, p := range Paths(moves) {
+		if p.Class == Way || p.Class == Skirt || p.Class == Support {
+			continue
+		}
+		for i := p.From; i < p.To; i++ {
+			for _, at := range [2][3]gcode.Nano{moves[i].From, moves[i].To} {
+				x, y := at[0].Millimetres(), at[1].Millimetres()
+				b = [4]float64{min(b[0], x), min(b[1], y), max(b[2], x), max(b[3], y)}
+			}
+		}
+	}
+	return b
+}

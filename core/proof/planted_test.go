@@ -343,6 +343,7 @@ func plantedFaults() []planted {
 	for _, w := range []string{"M500", "M501", "M502", "M504"} {
 		add("put in: "+w, "settings-lost", at6(w))
 	}
+	add("changed by the printer, cold", "cold-extrusion", at6("M104 S90", "M600", "M109 S210"))
 	for _, w := range []string{"M211 S0", "M302 P1", "M302 S0"} {
 		add("put in: "+w, "limits-off", at6(w))
 	}

@@ -99,6 +99,31 @@ func TestPrinterDoesItAll(t *testing.T) {
 	}
 }
 
+// TestPrinterDrawsOut keeps the nozzle hot for a printer that changes the filament by
+// itself: the old one out, the new one through, at the hotter of both.
+func TestPrinterDrawsOut(t *testing.T) {
+	fils := map[string]plan.Filament{"cool": {Name: "Drift", Nozzle: [2]float64{185, 185}}}
+	cooled := asJSON(plan.Step{Do: "cool", Celsius: 90, Wait: true}, plan.Step{Do: "stop"})
+	for name, c := range map[string]struct {
+		ear  plan.Ear
+		want []string
+		not  string
+	}{
+		"a cooler filament": {plan.Ear{Filament: "cool"}, []string{"M600", "M104 S185"}, "M109"},
+		"cooled first":      {plan.Ear{Routine: cooled}, []string{"M109 R90", "M104 S205", "M600"}, ""},
+	} {
+		c.ear.ID, c.ear.BeforeLayer, c.ear.Kind, c.ear.Stop = "a", 5, plan.Colour, "M600"
+		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+			Ears: []plan.Ear{c.ear}})
+		got := block(out, "a")
+		before, _, _ := strings.Cut(got, "M600")
+		if !inOrder(got, c.want...) || strings.Contains(before, "M104 S185") ||
+			c.not != "" && strings.Contains(got, c.not) {
+			t.Errorf("%s:\n%s", name, got)
+		}
+	}
+}
+
 // TestNothingWaitsOnThePart lifts the head before anything that takes time.
 func TestNothingWaitsOnThePart(t *testing.T) {
 	for name, e := range map[string]plan.Ear{

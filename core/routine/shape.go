@@ -13,26 +13,15 @@ import (
 // ShapeOf looks at five heights of a print and returns what any slicing of the same
 // model shows as well.
 func ShapeOf(src layer.Source, ix *layer.Index) (*plan.Shape, error) {
-	s := &plan.Shape{Height: ix.Height().Millimetres(), Box: [4]float64{math.Inf(1), math.Inf(1),
-		math.Inf(-1), math.Inf(-1)}}
+	s := &plan.Shape{Height: ix.Height().Millimetres(), Box: layer.NoExtent}
 	frame := raster.FrameOf(ix)
 	for k := range s.Areas {
-		n := layerUnder(ix, ix.Height()*gcode.Nano(2*k+1)/10)
+		n := ix.Under(ix.Height() * gcode.Nano(2*k+1) / 10)
 		moves, err := ix.Decode(src, n)
 		if err != nil {
 			return nil, err
 		}
-		for _, p := range layer.Paths(moves) {
-			if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support {
-				continue
-			}
-			for i := p.From; i < p.To; i++ {
-				for _, at := range [2][3]gcode.Nano{moves[i].From, moves[i].To} {
-					x, y := at[0].Millimetres(), at[1].Millimetres()
-					s.Box = [4]float64{min(s.Box[0], x), min(s.Box[1], y), max(s.Box[2], x), max(s.Box[3], y)}
-				}
-			}
-		}
+		s.Box = layer.Extent(s.Box, moves)
 		s.Areas[k] = math.Round(raster.NewSection(frame, ix, n, moves).Solid.Area())
 	}
 	if s.Box[0] > s.Box[2] {
@@ -42,17 +31,6 @@ func ShapeOf(src layer.Source, ix *layer.Index) (*plan.Shape, error) {
 		s.Box[k] = math.Round(s.Box[k]*100) / 100
 	}
 	return s, nil
-}
-
-// layerUnder returns the last layer whose top is not above a height.
-func layerUnder(ix *layer.Index, z gcode.Nano) int {
-	n := 1
-	for i := range ix.Layers {
-		if ix.Layers[i].Z <= z {
-			n = i + 1
-		}
-	}
-	return n
 }
 
 // How far two slicings of one model may be apart.

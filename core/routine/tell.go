@@ -73,8 +73,9 @@ func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
 
 func (c *compiler) stop() {
 	w := c.plan.StopOf(c.ear)
-	if c.all && c.warm > 0 && c.m.Nozzle() != c.wanted() {
-		c.setHeat(c.wanted(), false) // the printer waits for it where it parks
+	if want := c.hotter(); c.all && (c.warm > 0 && c.m.Nozzle() != want ||
+		plan.DrawsOut(w) && c.m.Nozzle() < want) {
+		c.setHeat(want, false) // the printer waits for it where it parks
 	}
 	if !c.all {
 		c.offPart()
