@@ -35,7 +35,7 @@ func settled(doc *store.PickupDoc, b *pickup.Belief) pickup.Choice {
 		c.Z = pickup.ByTouch
 	}
 	if c.Layer == 0 && b != nil {
-		c.Layer = b.Best
+		c.Layer, c.Measured = b.Best, b.ByHeight()
 	}
 	if c.Start == pickup.Mid && c.Line == 0 && b != nil {
 		c.Line = b.Line

@@ -178,7 +178,7 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 			Err: &ambiguous{fmt.Sprintf("what is known allows %d places, layers %d to %d; add a touch, or "+
 				"decide with --layer N", len(cand), b.Low, b.High), cand}}
 	}
-	c.Layer, c.Line = b.Best, b.Line
+	c.Layer, c.Line, c.Measured = b.Best, b.Line, b.ByHeight()
 	if v.Layer != nil {
 		c.Layer = *v.Layer
 	}

@@ -58,6 +58,19 @@ type Belief struct {
 	Contradicts []string  // what does not fit together, in words
 }
 
+// ByHeight reports whether nothing but heights speaks for the place: they say how far
+// the plastic reaches, not whether the layer on top is whole.
+func (b *Belief) ByHeight() bool {
+	for i := range b.Pieces {
+		switch b.Pieces[i].Kind {
+		case Touch, Caliper, Counted:
+		default:
+			return false
+		}
+	}
+	return len(b.Pieces) > 0
+}
+
 // ErrNothing is the cause when evidence speaks for no place in the print.
 var ErrNothing = errors.New("no place in this print fits that")
 

@@ -305,6 +305,31 @@ func TestRefusedPlaces(t *testing.T) {
 	}
 }
 
+// TestLookAtTop asks whether the last layer is whole where only its height is known.
+func TestLookAtTop(t *testing.T) {
+	file := tower(20)
+	src, ix := read(t, file)
+	for _, c := range []struct {
+		known []Evidence
+		start string
+		want  bool
+	}{
+		{[]Evidence{{Kind: Touch, Value: 2}}, Next, true},
+		{[]Evidence{{Kind: Caliper, Value: 2}, {Kind: Counted, From: 8, Value: 2}}, Next, true},
+		{[]Evidence{{Kind: Touch, Value: 2}}, Redo, false},
+		{[]Evidence{{Kind: Touch, Value: 2}, {Kind: Layer, Value: 10}}, Next, false},
+	} {
+		b, err := Weigh(src, ix, c.known)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, _ := made(t, file, Choice{Start: c.start, Layer: 10, Measured: b.ByHeight()})
+		if got := strings.Contains(codes(p, layer.Care), "look-at-top"); got != c.want {
+			t.Errorf("%v, %s: asks %v, want %v", c.known, c.start, got, c.want)
+		}
+	}
+}
+
 // TestEase slows the first layers and puts everything back behind them.
 func TestEase(t *testing.T) {
 	_, out := made(t, tower(20), Choice{Start: Next, Layer: 10, Flow: 110, Ease: Ease{Layers: 2, Speed: 80, Hotter: 5}, DZ: 0.1, DX: 0.5, Prime: 20, PrimeAt: &[2]float64{10, 10}, Feeler: 0.1, Bed: 70})

@@ -27,8 +27,9 @@ const (
 // Choice is what a person decides about a pick-up.
 type Choice struct {
 	Start     string      `json:"start"`
-	Layer     int         `json:"layer,omitempty"` // last good layer
-	Line      int64       `json:"line,omitempty"`  // mid: the line to begin with
+	Layer     int         `json:"layer,omitempty"`    // last good layer
+	Measured  bool        `json:"measured,omitempty"` // nobody has seen that Layer is whole, see [Belief.ByHeight]
+	Line      int64       `json:"line,omitempty"`     // mid: the line to begin with
 	Z         string      `json:"z"`
 	HomeAt    *[2]float64 `json:"home_at,omitempty"`   // clear: where Z is homed
 	Feeler    float64     `json:"feeler,omitempty"`    // touch: thickness of what lay between nozzle and part

@@ -250,6 +250,11 @@ func (w *writer) check() {
 		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file "+
 			"expects.")
 	}
+	if n := w.s.Kept; w.c.Measured && w.c.Start == Next && n > 0 {
+		w.find(layer.Care, "look-at-top", w.s.Line, fmt.Sprintf("Layer %d is known by its height only; "+
+			"after a jam, or without filament, it may be begun and not finished. Look at the part: if its "+
+			"top has gaps, lay layer %d again, or name the line where the plastic ends.", n, n))
+	}
 	if a.Nozzle() < 170e6 && w.c.Nozzle == 0 {
 		w.find(layer.Grave, "cold-extrusion", w.s.Line,
 			"The file does not say how hot the nozzle is here. Give its temperature.")
