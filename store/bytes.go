@@ -34,7 +34,8 @@ type Upload struct {
 
 // Begin makes room for a print. End the upload with Finish or Abandon.
 func (s *Store) Begin(ctx context.Context) (*Upload, error) {
-	res, err := s.db.ExecContext(ctx, `INSERT INTO prints (name, title, state) VALUES ('', '', 'arriving')`)
+	res, err := s.db.ExecContext(ctx, `INSERT INTO prints (id, name, title, state)
+		SELECT last + 1, '', '', 'arriving' FROM numbers`)
 	if err != nil {
 		return nil, err
 	}

@@ -249,7 +249,7 @@ func (s *Server) joined(ctx context.Context, b *binding) (*release.Release, erro
 		}
 		joints = append(joints, j)
 	}
-	key, err := keyOf("bind", 0, b.address(""), b.p)
+	key, err := keyOf("bind", b.books[0], b.address(""), b.p)
 	if err != nil {
 		return nil, err
 	}

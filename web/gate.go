@@ -51,13 +51,14 @@ func (g *gate) stop() {
 	g.wg.Wait()
 }
 
-// keyOf names what is asked by its content.
-func keyOf(what string, id int64, parts ...any) (string, error) {
-	doc, err := json.Marshal(parts)
+// keyOf names what is asked by its content: the file, whether its pockets are known
+// by now, and what is wanted of it.
+func keyOf(what string, b *book, parts ...any) (string, error) {
+	doc, err := json.Marshal(append(parts, b.print.ID, b.print.SHA256, b.marks != nil))
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("%s/%d/%x", what, id, sha256.Sum256(doc)), nil
+	return fmt.Sprintf("%s/%x", what, sha256.Sum256(doc)), nil
 }
 
 // ask begins an examination, or finds one that was begun.
@@ -147,7 +148,7 @@ func asked(err error) error {
 
 // planned asks for a print with all that is marked in it.
 func (s *Server) planned(b *book, m *marked) (*asking, error) {
-	key, err := keyOf("plan", b.print.ID, m.plan)
+	key, err := keyOf("plan", b, m.plan)
 	if err != nil {
 		return nil, err
 	}
@@ -159,7 +160,7 @@ func (s *Server) planned(b *book, m *marked) (*asking, error) {
 
 // picked asks for a pick-up of a print.
 func (s *Server) picked(b *book, m *marked, c pickup.Choice) (*asking, error) {
-	key, err := keyOf("pickup", b.print.ID, m.plan, c)
+	key, err := keyOf("pickup", b, m.plan, c)
 	if err != nil {
 		return nil, err
 	}

@@ -80,3 +80,30 @@ func TestOtherModel(t *testing.T) {
 		{to + "/plan", []string{"plan", saved, "other", "1"}, 200, "The plan is laid on"},
 	})
 }
+
+// TestGateKnowsTheFile removes a print and brings another with the same marks: nothing
+// that was kept of the first is shown, or written, for the second.
+func TestGateKnowsTheFile(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	var out [2]string
+	var ids [2]int64
+	for k, solid := range []demo.Solid{demo.TideGauge(), demo.HarbourWall(0.3)} {
+		file, _ := demo.Slice(solid, demo.DialectNamed("plain"))
+		id, refused := c.bring("a.gcode", file)
+		if refused != "" || id == ids[0] {
+			t.Fatal("a number was given twice: ", id, refused)
+		}
+		ids[k] = id
+		p := fmt.Sprintf("/prints/%d", id)
+		c.steps(t, []step{{p + "/plan", []string{"plan", `{"format":"dogear-plan/1","mutes":[],` +
+			`"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M117 look"]}]}`}, 200, ""}})
+		var code int
+		if code, out[k] = c.do("GET", p+"/write", nil, nil); code != 200 {
+			t.Fatal(code, out[k])
+		}
+		if n := len(out[k]) - len(file); n < 100 || n > 2000 {
+			t.Errorf("print %d: %d bytes more than the file, out of an ear", k, n)
+		}
+		c.steps(t, []step{{p + "/remove", nil, 200, ""}})
+	}
+}
