@@ -162,7 +162,10 @@ func (o *original) find() error {
 	}
 	// What lies beside it is the original itself, when only numbers are different.
 	if kept, err := open(o.file+origSuffix, o.opt); err == nil {
-		same, err := equal(unnumbered(kept.src), unnumbered(o.doc.src))
+		a, b := unnumbered(kept.src), unnumbered(o.doc.src)
+		same, err := equal(a, b)
+		a.Close()
+		b.Close()
 		if err == nil && same {
 			o.doc.close()
 			kept.name = name
@@ -209,8 +212,9 @@ var (
 	lineSum    = regexp.MustCompile(`\s*\*\s*\d+\s*(;.*)?$`)
 )
 
-// unnumbered streams a file without the numbers and checksums of its lines.
-func unnumbered(src layer.Source) io.Reader {
+// unnumbered streams a file without the numbers and checksums of its lines. Close it,
+// read to its end or not.
+func unnumbered(src layer.Source) io.ReadCloser {
 	in := bufio.NewReaderSize(io.NewSectionReader(src, 0, src.Size()), 1<<16)
 	r, w := io.Pipe()
 	go func() {
@@ -251,7 +255,7 @@ func numberedBlocks(src layer.Source) bool {
 			return true
 		}
 	}
-	return false
+	return in.Err() != nil // what cannot be read cannot be vouched for
 }
 
 // equal reports whether two streams are the same.

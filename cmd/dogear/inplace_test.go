@@ -4,10 +4,13 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
+	"time"
 
 	"dogear/demo"
 )
@@ -266,4 +269,30 @@ func TestWatch(t *testing.T) {
 	if _, err := newWatcher(filepath.Join(dir, "nowhere"), planFile, nil); err == nil {
 		t.Error("a folder that is not there is watched")
 	}
+}
+
+// TestUnnumbered takes numbers and checksums off, and leaves nothing running where two
+// files differ early: a watched folder compares for weeks.
+func TestUnnumbered(t *testing.T) {
+	got, err := io.ReadAll(unnumbered(strings.NewReader("N1 G28*18\r\nn2 M117 tide*7 ; low\nG1 X1\n")))
+	if want := "G28\r\nM117 tide; low\nG1 X1\n"; err != nil || string(got) != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+	before := runtime.NumGoroutine()
+	long := strings.Repeat("G1 X1 Y1 E0.1\n", 20000)
+	for range 20 {
+		a, b := unnumbered(strings.NewReader("G28\n"+long)), unnumbered(strings.NewReader("G29\n"+long))
+		if same, err := equal(a, b); same || err != nil {
+			t.Fatal(same, err)
+		}
+		a.Close()
+		b.Close()
+	}
+	for range 200 {
+		if runtime.NumGoroutine() <= before {
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	t.Errorf("%d readers still run", runtime.NumGoroutine()-before)
 }
