@@ -253,7 +253,7 @@ func (s *Server) joined(ctx context.Context, b *binding) (*release.Release, erro
 	if err != nil {
 		return nil, err
 	}
-	a := s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	a := s.gate.ask(key, key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
 		ask.Accept = b.accept
 		return release.Bind(ctx, b.pieces, joints, b.p, ask)
 	})

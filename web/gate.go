@@ -30,6 +30,7 @@ type gate struct {
 // asking is an examination under way, or done. Its fields are guarded by gate.mu
 // until finished is closed.
 type asking struct {
+	of       string // whose it is; a newer one of the same takes its place
 	done     float64
 	finished chan struct{}
 	cancel   context.CancelFunc
@@ -61,17 +62,24 @@ func keyOf(what string, b *book, parts ...any) (string, error) {
 	return fmt.Sprintf("%s/%x", what, sha256.Sum256(doc)), nil
 }
 
-// ask begins an examination, or finds one that was begun.
-func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*release.Release,
-	error)) *asking {
+// ask begins an examination, or finds one that was begun. One of the same print that is
+// still under way is given up: nobody wants the answer to older marks.
+func (g *gate) ask(key, of string, f func(ctx context.Context, ask release.Asked) (
+	*release.Release, error)) *asking {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if a := g.kept[key]; a != nil {
 		return a
 	}
+	for _, a := range g.kept {
+		if a.of == of {
+			a.cancel() // does nothing to one that is done
+		}
+	}
 	ctx, cancel := context.WithCancel(g.ctx)
-	a := &asking{finished: make(chan struct{}), cancel: cancel}
+	a := &asking{of: of, finished: make(chan struct{}), cancel: cancel}
 	if len(g.used) >= mostKept {
+		g.kept[g.used[0]].cancel()
 		delete(g.kept, g.used[0])
 		g.used = g.used[1:]
 	}
@@ -84,7 +92,7 @@ func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*
 				a.err = fmt.Errorf("the examination broke off: %v", v)
 			}
 			if a.err != nil {
-				g.forget(key)
+				g.forget(key, a)
 			}
 		}()
 		a.out, a.err = f(ctx, release.Asked{Progress: func(done float64) {
@@ -96,9 +104,12 @@ func (g *gate) ask(key string, f func(ctx context.Context, ask release.Asked) (*
 	return a
 }
 
-func (g *gate) forget(key string) {
+func (g *gate) forget(key string, a *asking) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	if g.kept[key] != a {
+		return // it was asked again meanwhile
+	}
 	delete(g.kept, key)
 	for i, k := range g.used {
 		if k == key {
@@ -137,8 +148,11 @@ func (a *asking) within(ctx context.Context, d time.Duration) (bool, error) {
 // asked answers for an error of the core: what is wrong with what was asked.
 func asked(err error) error {
 	switch {
-	case err == nil, errors.Is(err, context.Canceled):
-		return err
+	case err == nil:
+		return nil
+	case errors.Is(err, context.Canceled):
+		return sentence(fiber.StatusConflict, "the examination was stopped, or what is marked was "+
+			"changed meanwhile; open the page again")
 	case errors.Is(err, release.ErrMarked):
 		return sentence(fiber.StatusConflict, "this file was written by Dogear already; take its marks "+
 			"over on the bench, then mark what you want")
@@ -152,19 +166,22 @@ func (s *Server) planned(b *book, m *marked) (*asking, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	of := fmt.Sprint("plan of ", b.print.ID)
+	return s.gate.ask(key, of, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
 		ask.Accept = m.plan.Accept
 		return release.Plan(ctx, b.src, b.ix, m.plan, b.found(), ask)
 	}), nil
 }
 
-// picked asks for a pick-up of a print.
-func (s *Server) picked(b *book, m *marked, c pickup.Choice) (*asking, error) {
+// picked asks for a pick-up of a print: the one with a number, 0 for the one that is
+// worked on.
+func (s *Server) picked(b *book, m *marked, id int64, c pickup.Choice) (*asking, error) {
 	key, err := keyOf("pickup", b, m.plan, c)
 	if err != nil {
 		return nil, err
 	}
-	return s.gate.ask(key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	of := fmt.Sprintf("pick-up %d of %d", id, b.print.ID)
+	return s.gate.ask(key, of, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
 		return release.Pickup(ctx, b.src, b.ix, m.plan, b.found(), c, ask)
 	}), nil
 }

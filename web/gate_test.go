@@ -1,13 +1,17 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"dogear/core/archive"
+	"dogear/core/release"
 	"dogear/demo"
 )
 
@@ -21,7 +25,8 @@ func TestGate(t *testing.T) {
 		t.Fatal(refused)
 	}
 	p := fmt.Sprintf("/prints/%d", id)
-	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,"to":1}],"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
+	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,"to":1}],`+
+		`"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
 		t.Fatal(code, text)
 	}
 	c.page(t, p+"/proof", "The file is not written", "M502 puts the maker", "I accept the risk",
@@ -105,5 +110,35 @@ func TestGateKnowsTheFile(t *testing.T) {
 			t.Errorf("print %d: %d bytes more than the file, out of an ear", k, n)
 		}
 		c.steps(t, []step{{p + "/remove", nil, 200, ""}})
+	}
+}
+
+// TestGateGivesUp works on no answer that nobody waits for: newer marks of a print, or
+// many other questions, end an examination, and one of another print goes on.
+func TestGateGivesUp(t *testing.T) {
+	g := newGate()
+	defer g.stop()
+	begin := func(key, of string) *asking {
+		return g.ask(key, of, func(ctx context.Context, _ release.Asked) (*release.Release, error) {
+			<-ctx.Done()
+			return nil, ctx.Err()
+		})
+	}
+	old, other := begin("a", "plan of 1"), begin("b", "plan of 2")
+	if begin("a", "plan of 1") != old {
+		t.Error("the same question is worked on twice")
+	}
+	begin("c", "plan of 1")
+	if _, err := old.within(t.Context(), 0); !errors.Is(err, context.Canceled) {
+		t.Error("older marks are still examined: ", err)
+	}
+	if ready, _ := other.within(t.Context(), 10*time.Millisecond); ready {
+		t.Error("the examination of another print was given up")
+	}
+	for k := range mostKept {
+		begin(fmt.Sprint("many", k), fmt.Sprint("plan of ", 10+k))
+	}
+	if _, err := other.within(t.Context(), 0); !errors.Is(err, context.Canceled) {
+		t.Error("what is not kept any more is still examined: ", err)
 	}
 }

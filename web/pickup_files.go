@@ -24,7 +24,7 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, "say first what you know about where it stopped")
 	}
-	r, ch, err := s.checked(c, b, &d.Doc)
+	r, ch, err := s.checked(c, b, 0, &d.Doc)
 	if err != nil {
 		return err
 	}
@@ -45,7 +45,7 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 }
 
 // checked makes the pick-up of what is known and decided, and has it examined.
-func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.Release,
+func (s *Server) checked(c fiber.Ctx, b *book, id int64, doc *store.PickupDoc) (*release.Release,
 	*pickup.Choice, error) {
 	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
@@ -56,7 +56,7 @@ func (s *Server) checked(c fiber.Ctx, b *book, doc *store.PickupDoc) (*release.R
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	ch := settled(doc, belief)
-	q, err := s.picked(b, m, ch)
+	q, err := s.picked(b, m, id, ch)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -78,7 +78,7 @@ func (s *Server) pickupFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, ch, err := s.checked(c, b, &d.Doc)
+	r, ch, err := s.checked(c, b, id, &d.Doc)
 	if err != nil {
 		return err
 	}

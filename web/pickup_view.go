@@ -217,7 +217,7 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice,
 // make writes the pick-up and says what is in it.
 func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c pickup.Choice,
 	data map[string]any) error {
-	q, err := s.picked(b, m, c)
+	q, err := s.picked(b, m, 0, c)
 	if err != nil {
 		return err
 	}
