@@ -157,7 +157,7 @@ func TestBind(t *testing.T) {
 			})
 		}
 	}
-	if n != 144 {
+	if n != len(demo.Dialects())*len(demo.Dialects()) {
 		t.Errorf("%d pairs", n)
 	}
 }

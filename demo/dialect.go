@@ -15,13 +15,15 @@ type Dialect struct {
 	Tight     bool // lower case, no blanks
 	Inch      bool
 	Macro     bool   // the start is one word that only the printer knows
-	Mark      string // before each layer; # is its number, $ its height, @ the count of layers
+	Mark      string // before each layer; # its number, $ its height, % that and 0.05, @ the count
 	First     int    // number of the first layer
 	Clock     string // behind each layer; # is the time in seconds so far
 	Labels    bool   // names the groups of paths
 	LateClose bool   // the retraction that ends a layer stands behind the next mark
 	ResetE    bool   // G92 E0 at each layer
 	NoModes   bool   // never says G90, M82 or M83
+	Slope     int    // walls begin on a slope of so many short moves from the layer below
+	Volume    bool   // E counts cubic millimetres (M200)
 }
 
 // Dialects are the ways of writing that the demo and the tests use.
@@ -39,6 +41,10 @@ func Dialects() []Dialect {
 		{Name: "steps", RelXYZ: true, RelE: true, Mark: "; step #"},
 		{Name: "imperial", Inch: true, Mark: "; ply #"},
 		{Name: "silent", NoModes: true, Clock: "; # s"},
+		{Name: "sloped", Slope: 6, Mark: "; rung # of @", First: 1, Labels: true, Wipe: true},
+		{Name: "slanting", Slope: 9, RelE: true, Hop: 0.4},
+		{Name: "volumes", Volume: true, RelE: true, Mark: "; floor #", Clock: "; # s so far"},
+		{Name: "raised", Volume: true, Mark: "; reaches %"},
 	}
 }
 

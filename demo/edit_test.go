@@ -219,6 +219,7 @@ func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Resul
 	var a gcode.Act
 	line, block := int64(0), 0
 	lastZ, top := gcode.Nano(0), gcode.Nano(0)
+	ends, low, high := heightsOf(file, ix)
 	for s := range strings.SplitAfterSeq(string(out), "\n") {
 		line++
 		c.Parse([]byte(s))
@@ -241,15 +242,41 @@ func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Resul
 			continue
 		}
 		if res.Blocks[block].Fold.Inside { // at a height of the layer itself
-			if lastZ > ix.Layers[n-1].Z || n > 1 && ix.Layers[n-2].Object == ix.Layers[n-1].Object && lastZ < ix.Layers[n-2].Z {
+			if lastZ > high[n-1] || lastZ < low[n-1] {
 				t.Fatalf("line %d: the stop inside layer %d stands behind height %v", line, n, lastZ)
 			}
-		} else if n > 1 && lastZ != ix.Layers[n-2].Z {
-			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ, ix.Layers[n-2].Z)
+		} else if n > 1 && lastZ != ends[n-2] {
+			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ, ends[n-2])
 		}
 		lifts := slices.ContainsFunc(res.Blocks[block].Steps, func(s plan.Step) bool { return s.Do == "lift" })
 		if c.Is('M', 0) && m.Pos[2] < top+10*gcode.MM && lifts {
 			t.Fatalf("line %d: the head waits at %v, the part ends at %v", line, m.Pos[2], top)
 		}
 	}
+}
+
+// heightsOf runs the file and returns of each layer the height at which its last move
+// ends, and the lowest and highest at which one does.
+func heightsOf(file []byte, ix *layer.Index) (ends, low, high []gcode.Nano) {
+	var m gcode.Machine
+	var c gcode.Command
+	var a gcode.Act
+	n := len(ix.Layers)
+	ends, low, high = make([]gcode.Nano, n), make([]gcode.Nano, n), make([]gcode.Nano, n)
+	line := int64(0)
+	for s := range strings.SplitAfterSeq(string(file), "\n") {
+		line++
+		c.Parse([]byte(s))
+		m.Exec(&c, &a)
+		k := ix.At(line) - 1
+		if a.Kind != gcode.Lay || line <= ix.Prime.Last || k < 0 {
+			continue
+		}
+		if line == ix.Layers[k].First {
+			low[k] = m.Pos[2]
+		}
+		ends[k] = m.Pos[2]
+		low[k], high[k] = min(low[k], m.Pos[2]), max(high[k], m.Pos[2])
+	}
+	return ends, low, high
 }

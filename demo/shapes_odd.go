@@ -76,3 +76,55 @@ func Hollows(h float64) Solid {
 			return []island{isl}
 		}}
 }
+
+// Bricks is a quay stone whose inner walls lie half a layer higher than the rest.
+func Bricks() Solid {
+	return Solid{Layer: 0.3, First: 0.3, Layers: 14, Walls: 2, Gap: 3, Raised: true,
+		Section: func(n int, z float64) []island {
+			return []island{{outer: rect(mid-12, mid-8, mid+12, mid+8)}}
+		}}
+}
+
+// Ballast is a block whose fill lies half a layer lower than its walls.
+func Ballast() Solid {
+	return Solid{Layer: 0.28, First: 0.28, Layers: 14, Walls: 2, Gap: 3, Sunk: true,
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, profile(z, 0, 9, 2, 9, 4, 7), 40)}}
+		}}
+}
+
+// Gasket is a flat seal laid beside a post, in strokes, before it.
+func Gasket() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 12, Walls: 1, Gap: 0.9,
+		Section: func(n int, z float64) []island {
+			post := island{outer: rect(mid-6, mid-6, mid+6, mid+6)}
+			if n > 1 {
+				return []island{post}
+			}
+			return []island{{outer: circle(mid-40, mid, 11, 40), holes: []ring{circle(mid-40, mid, 7, 40).reversed()}}, post}
+		}}
+}
+
+// Cleats are two round cleats, one after another, whose boxes overlap on a diagonal.
+func Cleats() Solid {
+	return Solid{Layer: 0.25, First: 0.25, Layers: 10, Walls: 2, Gap: 2, Copies: [][2]float64{{-8, -8}, {8, 8}},
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, 9, 48), solid: n < 3}}
+		}}
+}
+
+// Polished is a plate whose solid layers are ironed.
+func Polished() Solid {
+	return Solid{Layer: 0.2, First: 0.25, Layers: 10, Walls: 2, Gap: 2, Ironed: 0.03,
+		Section: func(n int, z float64) []island {
+			return []island{{outer: rect(mid-12, mid-6, mid+12, mid+6), solid: n < 3 || n > 8}}
+		}}
+}
+
+// Wiped is a post with a tower beside it that stays lower.
+func Wiped() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 16, Walls: 2, Gap: 2, Tower: true,
+		Section: func(n int, z float64) []island {
+			return []island{{outer: circle(mid, mid, 8, 36), solid: n > 14}}
+		}}
+}

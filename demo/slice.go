@@ -15,6 +15,10 @@ type Solid struct {
 
 	Heights func(layer int) float64             // height of each layer; nil: First, then Layer
 	Spiral  bool                                // from layer 4 on one rising wall
+	Raised  bool                                // inner walls half a layer higher than the rest, behind it
+	Sunk    bool                                // fill half a layer lower than the walls, behind them
+	Ironed  float64                             // solid layers are gone over again, so much lower
+	Tower   bool                                // a tower on the side that grows by half a layer each time
 	Support func(layer int, z float64) []island // laid half a layer lower, before the layer
 	Copies  [][2]float64                        // printed one after another, each moved by so much; nil: one
 }
@@ -123,49 +127,81 @@ func (w *writer) layer(n int, z, h float64, islands, support []island) {
 		if i > 0 {
 			w.island = true
 		}
-		walls := w.solid.Walls
-		for k := range walls {
-			if k == 0 {
-				w.label("outer wall")
-			} else if k == 1 {
-				w.label("inner wall")
-			}
-			in := lineWidth * (float64(k) + 0.5)
-			feed := 2400.0
-			if k == 0 {
-				feed = 1500
-			}
-			w.loop(isl.outer.inset(in), feed)
-			for _, hole := range isl.holes {
-				w.loop(hole.inset(in), feed)
-			}
+		w.toLevel(z)
+		w.walls(isl, 0, 1)
+		if !w.solid.Raised {
+			w.walls(isl, 1, w.solid.Walls)
 		}
-		in := lineWidth * (float64(walls) + 0.3)
-		rings := []ring{isl.outer.inset(in)}
-		for _, hole := range isl.holes {
-			rings = append(rings, hole.inset(in))
+		if w.solid.Sunk {
+			w.toLevel(z - h/2)
 		}
-		gap, word := w.solid.Gap, "fill"
-		if isl.solid {
-			gap, word = lineWidth, "solid"
+		w.fill(n, isl)
+		if w.solid.Ironed > 0 && isl.solid {
+			w.toLevel(z - w.solid.Ironed)
+			w.h = h / 10
+			w.fill(n+1, isl)
+			w.h = h
 		}
-		if gap <= 0 {
-			continue
-		}
-		angle := math.Pi / 4
-		if n%2 == 0 {
-			angle = -angle
-		}
-		lines := stripes(rings, angle, gap)
-		if len(lines) > 0 {
-			w.label(word)
-		}
-		for _, l := range lines {
-			w.travel(l[0])
-			w.lay(l[1], 3000)
+		if w.solid.Raised {
+			w.toLevel(z + h/2)
+			w.walls(isl, 1, w.solid.Walls)
 		}
 	}
+	if w.solid.Tower {
+		_, y0, x1, _ := bounds(islands)
+		w.toLevel(float64(n+1) * h / 2)
+		w.label("wiping block")
+		w.loop(rect(x1+12, y0, x1+20, y0+8), 2400)
+	}
 	w.close()
+}
+
+// walls lays the walls from … to-1 of an island, counted from the outer one.
+func (w *writer) walls(isl island, from, to int) {
+	for k := from; k < to; k++ {
+		if k == 0 {
+			w.label("outer wall")
+		} else if k == 1 {
+			w.label("inner wall")
+		}
+		in := lineWidth * (float64(k) + 0.5)
+		feed := 2400.0
+		if k == 0 {
+			feed = 1500
+		}
+		w.loop(isl.outer.inset(in), feed)
+		for _, hole := range isl.holes {
+			w.loop(hole.inset(in), feed)
+		}
+	}
+}
+
+// fill lays what is inside the walls of an island.
+func (w *writer) fill(n int, isl island) {
+	in := lineWidth * (float64(w.solid.Walls) + 0.3)
+	rings := []ring{isl.outer.inset(in)}
+	for _, hole := range isl.holes {
+		rings = append(rings, hole.inset(in))
+	}
+	gap, word := w.solid.Gap, "fill"
+	if isl.solid {
+		gap, word = lineWidth, "solid"
+	}
+	if gap <= 0 {
+		return
+	}
+	angle := math.Pi / 4
+	if n%2 == 0 {
+		angle = -angle
+	}
+	lines := stripes(rings, angle, gap)
+	if len(lines) > 0 {
+		w.label(word)
+	}
+	for _, l := range lines {
+		w.travel(l[0])
+		w.lay(l[1], 3000)
+	}
 }
 
 func bounds(islands []island) (x0, y0, x1, y1 float64) {

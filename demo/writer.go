@@ -98,6 +98,9 @@ func (w *writer) axis(letter string, to float64, at *float64) string {
 
 // filamentWord returns the E word for a step of mm.
 func (w *writer) filamentWord(mm float64) string {
+	if w.d.Volume {
+		mm *= math.Pi / 4 * filament * filament
+	}
 	mm = math.Round(mm*1e5) / 1e5
 	if w.d.RelE {
 		return w.num("E", mm, 5)
@@ -143,6 +146,9 @@ func (w *writer) start() {
 			w.cmd("M82")
 		}
 	}
+	if w.d.Volume {
+		w.cmd("M200", "D1.75")
+	}
 	w.cmd("M204", "S1000")
 	w.cmd("M205", "X8", "Y8")
 	if !w.d.Macro {
@@ -177,6 +183,7 @@ func (w *writer) mark(n int, z float64) {
 	}
 	for m := range strings.SplitSeq(w.d.Mark, "\n") {
 		m = strings.ReplaceAll(m, "#", strconv.Itoa(n-1+w.d.First))
+		m = strings.ReplaceAll(m, "%", strconv.FormatFloat(math.Round((z+0.05)*1e4)/1e4, 'f', -1, 64))
 		m = strings.ReplaceAll(m, "$", strconv.FormatFloat(z, 'f', -1, 64))
 		m = strings.ReplaceAll(m, "@", strconv.Itoa(w.solid.Layers))
 		w.raw(m)
@@ -390,9 +397,65 @@ func (w *writer) loop(r ring, feed float64) {
 		}
 		return
 	}
+	if w.d.Slope > 0 && w.n > 1 && w.level > w.h*1.5 {
+		w.slope(r, feed)
+		return
+	}
 	for i := range r {
 		w.lay(r[(i+1)%len(r)], feed)
 	}
+}
+
+// slope lays a closed ring whose first millimetres rise from the layer below.
+func (w *writer) slope(r ring, feed float64) {
+	const long = 4.0
+	w.push()
+	w.cmd(append([]string{"G1", w.axis("Z", w.level-w.h, &w.z)}, w.feedWord(600)...)...)
+	gone, k := 0.0, 1 // way gone, and the next point of the slope
+	for i := range r {
+		a, b := r[i], r[(i+1)%len(r)]
+		l := math.Hypot(b.x-a.x, b.y-a.y)
+		for ; k <= w.d.Slope && long*float64(k)/float64(w.d.Slope) <= gone+l; k++ {
+			t := (long*float64(k)/float64(w.d.Slope) - gone) / l
+			w.rise(pt{a.x + (b.x-a.x)*t, a.y + (b.y-a.y)*t}, w.level-w.h+w.h*float64(k)/float64(w.d.Slope), feed)
+		}
+		gone += l
+		if k <= w.d.Slope {
+			w.rise(b, w.level-w.h+w.h*min(gone/long, 1), feed)
+		} else {
+			w.lay(b, feed)
+		}
+	}
+	if w.z != w.level { // a ring shorter than the slope
+		w.cmd("G1", w.axis("Z", w.level, &w.z))
+	}
+}
+
+// rise goes to p and up to z laying plastic.
+func (w *writer) rise(p pt, z, feed float64) {
+	l := math.Hypot(p.x-w.x, p.y-w.y)
+	if l < 0.002 {
+		return
+	}
+	f := w.feedWord(w.speed(feed))
+	w.note(p, l)
+	w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", z, &w.z), w.filamentWord(w.volume(l))}, f...)...)
+}
+
+// toLevel goes on at another height within a layer.
+func (w *writer) toLevel(z float64) {
+	if z = math.Round(z*1e3) / 1e3; z == w.level {
+		return
+	}
+	lower := z < w.level
+	w.level = z
+	w.retract(true)
+	if lower { // across first, then down
+		w.lifted = true
+		return
+	}
+	w.cmd(append([]string{"G1", w.axis("Z", z+w.hop(), &w.z)}, w.feedWord(600)...)...)
+	w.lifted = w.hop() > 0
 }
 
 func (w *writer) finish() {

@@ -21,18 +21,12 @@ func (r *reader) finish() (*Index, error) {
 	}
 	r.l.end()
 	r.p.finish()
-	drop := r.primes()
-	r.spread(drop)
-	if drop > 0 {
-		r.forget(drop)
+	r.l.release(len(ix.Layers)-1, true)
+	if err := r.group(); err != nil {
+		return nil, err
 	}
-	r.shape()
-	if n := len(ix.Layers); n > 0 {
-		r.foldIn()
-		if len(ix.Layers) < n {
-			r.note(Note, "heights-in-between", ix.Layers[0].First, fmt.Sprintf("%d thin layers at heights in between are counted with the layer whose mark stands before them.", n-len(ix.Layers)))
-			r.shape()
-		}
+	if err := r.shape(); err != nil {
+		return nil, err
 	}
 	marks, role, missing := r.l.learn(ix.Layers)
 	ix.Marks = marks
@@ -45,23 +39,32 @@ func (r *reader) finish() (*Index, error) {
 }
 
 // shape counts objects and computes heights. An object is complete when laying
-// begins again near the bed; a smaller drop is a support or a rim laid at a
-// height in between.
-func (r *reader) shape() {
+// begins again near the bed where nothing stands yet; any other drop is something
+// laid lower on the side.
+func (r *reader) shape() error {
 	ix := r.ix
 	ix.Kind, ix.Objects = Layered, 1
-	start := 0
+	start, checks := 0, 0
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.vase && l.Z <= 2*ix.Layers[start].Z+eps && !overlap(l.Box, ix.Layers[i-1].Box) {
-			ix.Objects++
-			start = i
+		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.vase && checks < mostChecks {
+			again, err := r.restarts(start, i, false)
+			if err != nil {
+				return err
+			}
+			if l.Z <= 2*ix.Layers[start].Z+eps {
+				checks++
+			}
+			if again {
+				ix.Objects++
+				start = i
+			}
 		}
 		l.Object = ix.Objects
 		// The next lower height of the same object; layers go up, so it is near.
 		below := gcode.Nano(0)
 		for k := i - 1; k >= start && k >= i-16; k-- {
-			if z := ix.Layers[k].Z; z < l.Z-eps && z > below {
+			if z := ix.Layers[k].Z; z < l.Z-eps && (z > below || below == 0) {
 				below = z
 			}
 		}
@@ -76,52 +79,7 @@ func (r *reader) shape() {
 	if r.vase {
 		ix.Kind = Vase
 	}
-}
-
-func overlap(a, b [4]gcode.Nano) bool { return !apart(a, b, 0) }
-
-// foldIn takes thin layers into the layer whose mark stands before them: what
-// supports lay at heights in between belongs to it when the file's own numbers
-// go on without it.
-func (r *reader) foldIn() {
-	layers := r.ix.Layers
-	marked := r.l.consecutive(layers)
-	if marked == nil || r.vase {
-		return
-	}
-	keep := layers[:0]
-	gaps := r.gaps[:0]
-	to := make([]int, len(layers)) // new place of each layer
-	begins := r.p.begins[:0]
-	for i := range layers {
-		if marked[i] || len(keep) == 0 {
-			keep = append(keep, layers[i])
-			gaps = append(gaps, r.gaps[i])
-			begins = append(begins, r.p.begins[i])
-		} else {
-			l, t := &keep[len(keep)-1], &layers[i]
-			l.Z = max(l.Z, t.Z)
-			l.Last = t.Last
-			l.Moves += t.Moves
-			l.Filament += t.Filament
-			l.Box = union(l.Box, t.Box)
-		}
-		to[i] = len(keep) - 1
-	}
-	r.ix.Layers, r.gaps, r.p.begins = keep, gaps, begins
-	for k := range r.l.templates {
-		t := &r.l.templates[k]
-		rest := t.occurs[:0]
-		for _, o := range t.occurs {
-			if o.layer < 0 || o.layer >= len(to) || !marked[o.layer] && o.layer > 0 {
-				t.inner++ // it stands inside a layer now
-				continue
-			}
-			o.layer = to[o.layer]
-			rest = append(rest, o)
-		}
-		t.occurs = rest
-	}
+	return nil
 }
 
 // folds chooses for each layer where its fold stands.
@@ -142,8 +100,10 @@ func (r *reader) folds(mark *role) {
 		}
 		if i == 0 && mark != nil && mark.layers[0] >= 0 {
 			at := mark.t.occurs[mark.layers[0]].line
-			if s, ok := r.snaps[at]; ok && at > ix.Prime.Last {
-				l.stand(s)
+			for _, s := range r.snaps {
+				if s.line == at && at > ix.Prime.Last {
+					l.stand(s)
+				}
 			}
 		}
 	}

@@ -46,6 +46,7 @@ type learner struct {
 	ids       map[uint64]int
 	templates []template
 	pending   []pendingMark // comments since the last laying move, the newest maxPending
+	held      []pendingMark // those before a ramp of which is not yet known where it leads
 	order     int
 
 	cut uint64 // hash of the comment that begins a turn of a vase; 0 for none
@@ -147,6 +148,23 @@ func (l *learner) settle(i int, opens bool) {
 	}
 	l.pending = l.pending[:0]
 	l.order = 0
+}
+
+// hold keeps the pending comments until it is known where a ramp leads.
+func (l *learner) hold() {
+	l.held = append(l.held, l.pending...)
+	l.pending = l.pending[:0]
+	l.order = 0
+}
+
+// release books the comments held: they stood before run i, or inside it.
+func (l *learner) release(i int, opens bool) {
+	if len(l.held) == 0 {
+		return
+	}
+	l.pending, l.held = l.held, l.pending
+	l.settle(i, opens)
+	l.pending, l.held = l.held, l.pending
 }
 
 // end books the comments behind the last layer.

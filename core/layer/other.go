@@ -131,3 +131,9 @@ func group(n int64) string {
 	}
 	return s
 }
+
+// odd notes something strange about run i.
+func (r *reader) odd(i int, code, what string) {
+	line := r.ix.Layers[i].First
+	r.note(Care, code, line, "Line "+group(line)+" "+what)
+}

@@ -2,7 +2,6 @@ package layer
 
 import (
 	"math"
-	"sort"
 
 	"dogear/core/gcode"
 )
@@ -53,13 +52,4 @@ func (r *reader) time() {
 		// The filament alone moves: from rest to rest.
 		r.p.move(math.Abs(float64(a.DE))*1e-6, 0, 0, 0, r.speed, 3*acc)
 	}
-}
-
-// flatStep returns the layer height to cut a vase with.
-func (r *reader) flatStep() gcode.Nano {
-	if len(r.steps) == 0 {
-		return gcode.MM / 5
-	}
-	sort.Slice(r.steps, func(i, j int) bool { return r.steps[i] < r.steps[j] })
-	return r.steps[len(r.steps)/2]
 }

@@ -209,6 +209,15 @@ func (p *planner) fold() {
 	}
 }
 
+// unfold takes the newest fold back.
+func (p *planner) unfold() {
+	n := len(p.begins) - 1
+	p.begins = p.begins[:n]
+	if k := len(p.marks) - 1; k >= 0 && p.marks[k].layer == n {
+		p.marks = p.marks[:k]
+	}
+}
+
 // finish brings everything to rest.
 func (p *planner) finish() {
 	p.drain(0)

@@ -4,114 +4,107 @@ import (
 	"dogear/core/gcode"
 )
 
-// primes finds the leading chains that lie beside everything laid higher up
-// (or, when nothing is, beside everything laid later). It returns how many
-// leading layers consist of nothing else.
-func (r *reader) primes() int {
-	if len(r.chains) == 0 {
-		return 0
-	}
-	layers := r.ix.Layers
-	z0 := layers[0].Z
-	var body [4]gcode.Nano
-	have := false
-	add := func(b [4]gcode.Nano) {
-		if !have {
-			body, have = b, true
-		} else {
-			body = union(body, b)
+// A prime line is laid beside the part to get the filament flowing: a few straight
+// strokes beside each other, or one open line along the edge, with little filament
+// and before the file's own first mark. Nothing else touches it.
+const (
+	mostPrimes   = 6
+	primeWidth   = 4 * gcode.MM  // of straight strokes beside each other
+	primeLength  = 5 * gcode.MM  // at least, and five times their width
+	primeStrokes = 8             // of one open line
+	primeMost    = 60 * gcode.MM // filament
+	primeAway    = gcode.MM      // from everything else
+)
+
+// primes returns how many of the first runs are prime lines. mark is where the
+// file's own first mark stands, 0 when it has none.
+func (r *reader) primes(mark int64) (int, error) {
+	runs := r.ix.Layers
+	for k := min(mostPrimes, r.firstOnes(mark), len(runs)-1); k > 0; k-- {
+		box, laid, open, one := runs[0].Box, gcode.Nano(0), true, true
+		for i := range k {
+			one = one && runs[i].Z == runs[0].Z
+			box = union(box, runs[i].Box)
+			laid += runs[i].Filament
+			open = open && runs[i].Moves <= primeStrokes && r.runs[i].wall == 0
+		}
+		if laid > primeMost || !one {
+			continue
+		}
+		beside := true
+		for i := k; i < len(runs) && beside; i++ {
+			beside = apart(box, runs[i].Box, primeAway)
+		}
+		if beside && open {
+			return k, nil
+		}
+		if !straight(box) {
+			continue
+		}
+		alone := beside
+		if !beside {
+			var err error
+			if alone, err = r.alone(k); err != nil {
+				return 0, err
+			}
+		}
+		if alone {
+			return k, nil
 		}
 	}
-	for i := range layers {
-		if layers[i].Z > z0+eps && layers[i].Moves > 0 {
-			add(layers[i].Box)
-		}
-	}
-	for _, c := range r.chains {
-		if layers[c.layer].Z > z0+eps {
-			add(c.box)
-		}
-	}
-	flat := !have
+	return 0, nil
+}
+
+// firstOnes returns how many of the early runs stand before a line.
+func (r *reader) firstOnes(mark int64) int {
 	n := 0
-	for n < len(r.chains) {
-		if flat {
-			have = false
-			for _, c := range r.chains[n+1:] {
-				add(c.box)
-			}
-			for i := range layers {
-				if layers[i].Moves > 0 {
-					add(layers[i].Box)
-				}
-			}
-			if !have {
-				break
-			}
-		}
-		if !apart(r.chains[n].box, body, gcode.MM) {
-			break
-		}
+	for n < len(r.runs) && r.runs[n].starts.line > 0 && (mark == 0 || r.ix.Layers[n].Last < mark) {
 		n++
 	}
-	if n == 0 {
-		return 0
+	return n
+}
+
+func straight(b [4]gcode.Nano) bool {
+	w, l := b[2]-b[0], b[3]-b[1]
+	if w > l {
+		w, l = l, w
 	}
-	r.ix.Prime = Span{r.chains[0].first, r.chains[n-1].last}
-	r.chains = r.chains[n:]
-	keep := len(layers)
-	if len(r.chains) > 0 {
-		keep = r.chains[0].layer
-	} else {
-		for i := range layers {
-			if layers[i].Moves > 0 {
-				keep = i
+	return w <= primeWidth && l >= primeLength && l >= 5*w
+}
+
+// alone reports whether nothing is laid near the first k runs on the next heights:
+// boxes may overlap where footprints do not.
+func (r *reader) alone(k int) (bool, error) {
+	const size = 1 // mm
+	first := cells{}
+	for i := range k {
+		c, err := r.footprint(i, size)
+		if err != nil {
+			return false, err
+		}
+		first.add(c)
+	}
+	heights, z := 0, gcode.Nano(-1)
+	for i := k; i < len(r.ix.Layers) && i < k+2*maxEarly; i++ {
+		if l := &r.ix.Layers[i]; l.Z != z {
+			if heights++; heights > 3 {
 				break
 			}
+			z = l.Z
+		}
+		c, err := r.footprint(i, size)
+		if err != nil || c.on(first) > 0 {
+			return false, err
 		}
 	}
-	return min(keep, len(layers))
+	return true, nil
 }
 
-func apart(a, b [4]gcode.Nano, grow gcode.Nano) bool {
-	return a[2]+grow < b[0] || a[0]-grow > b[2] || a[3]+grow < b[1] || a[1]-grow > b[3]
-}
-
-// spread books the chains that are no prime lines into their layers. The first
-// of a layer also tells where that layer begins.
-func (r *reader) spread(drop int) {
-	seen := map[int]bool{}
-	for _, c := range r.chains {
-		l := &r.ix.Layers[c.layer]
-		if !seen[c.layer] {
-			seen[c.layer] = true
-			if c.layer == drop && r.ix.Prime.Last > 0 || c.layer == 0 {
-				// What was noted at the layer's opening may belong to a prime line.
-				l.Tool, l.Nozzle, l.Bed, l.Fan = c.state.tool, c.state.nozzle, c.state.bed, c.state.fan
-				r.gaps[c.layer] = nil
-				l.stand(c.start)
-			}
-			if l.Moves == 0 || c.first < l.First {
-				l.First = c.first
-			}
-		}
-		if l.Moves == 0 {
-			l.Box, l.Last = c.box, c.last
-		} else {
-			l.Box = union(l.Box, c.box)
-			l.Last = max(l.Last, c.last)
-		}
-		l.Moves += c.moves
-		l.Filament += c.laid
-	}
-}
-
-// forget removes the leading layers that were prime lines.
+// forget removes the first runs, which were prime lines.
 func (r *reader) forget(drop int) {
 	ix := r.ix
-	ix.Layers = ix.Layers[drop:]
-	r.gaps = r.gaps[drop:]
-	r.p.begins = r.p.begins[drop:]
+	ix.Prime = Span{ix.Layers[0].First, ix.Layers[drop-1].Last}
+	ix.Layers, r.runs, r.p.begins = ix.Layers[drop:], r.runs[drop:], r.p.begins[drop:]
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		for i := range t.occurs {
@@ -122,8 +115,5 @@ func (r *reader) forget(drop int) {
 		for len(t.occurs) > 1 && t.occurs[1].layer == 0 {
 			t.occurs = t.occurs[1:]
 		}
-	}
-	for i := range ix.Stops {
-		ix.Stops[i].Before = max(ix.Stops[i].Before-drop, 0)
 	}
 }

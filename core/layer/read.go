@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 
 	"dogear/core/gcode"
 )
@@ -24,7 +23,8 @@ const eps = 500
 const (
 	blockSize   = 256 << 10
 	maxLine     = 16 << 20
-	maxChains   = 24
+	maxSnaps    = 256
+	maxEarly    = 24   // runs at the beginning that may turn out to be prime lines
 	sampleLines = 64   // laying lines from which the way of writing numbers is learned
 	checkEach   = 4096 // laying moves between two looks at whether this is a vase
 )
@@ -70,18 +70,6 @@ type gap struct {
 	second   point
 }
 
-// chain is a run of laying moves at the beginning of the file; it may turn out
-// to be a prime line beside the part.
-type chain struct {
-	layer       int // from 0
-	first, last int64
-	moves       int
-	laid        gcode.Nano
-	box         [4]gcode.Nano
-	start       point
-	state       startState
-}
-
 type reader struct {
 	src  Source
 	opt  Options
@@ -101,27 +89,31 @@ type reader struct {
 	inMove bool   // early: since start there was only movement
 	muted  int64  // line of the newest muted line
 	inEar  string // id of the ear of Dogear's own whose lines are being read
-	early  bool   // fewer than maxChains chains so far
-	chains []chain
-	end    [3]gcode.Nano // where the last early laying move ended
-	hot    hot
+	early  bool   // fewer than maxEarly runs so far: each path apart from the one before is one
+	runs   []run  // one for each entry of ix.Layers
+	hot    sums
+	path   path
+	end    [2]gcode.Nano   // where the newest laying move ended
 	ends   [][2]gcode.Nano // room for a run
-	steady bool            // moves may be summed up in hot
-	snaps  map[int64]point
-	gaps   []*gap // by layer: gaps in which there is a choice, else nil
+	steady bool            // moves at heights low … high may be summed up in hot
+	low    gcode.Nano
+	high   gcode.Nano
+	snaps  []point // early: in front of the newest comments
+	gaps   []*gap  // by layer: gaps in which there is a choice, else nil
 
 	feed  gcode.Nano
 	aux   *gcode.Aux
 	speed float64 // mm/s, by feed and factor
 
-	vase  bool
-	turn  gcode.Nano
-	top   gcode.Nano
-	lays  int
-	slope int
-	climb int // layers opened by sloped moves
-	flatZ gcode.Nano
-	steps []gcode.Nano
+	vase   bool
+	turn   gcode.Nano
+	top    gcode.Nano // vase: where the present turn ends
+	lays   int
+	rising climber
+	flatZ  gcode.Nano // of the highest level run so far
+	steps  []gcode.Nano
+
+	farLine int64 // of the first laying move that ends where no printer reaches
 
 	moved, commands     bool
 	relLays             int
@@ -141,7 +133,7 @@ type count struct {
 }
 
 func newReader(src Source, opt Options) *reader {
-	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, ends: make([][2]gcode.Nano, Stride), snaps: map[int64]point{}, unknown: map[string]*count{}}
+	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, ends: make([][2]gcode.Nano, Stride), unknown: map[string]*count{}}
 	r.m.StopWords, r.m.KeepE = opt.StopWords, opt.KeepE
 	r.p.print, r.p.travel, r.p.jerk = 1000, 1000, 8
 	return r
@@ -217,14 +209,12 @@ func (r *reader) run(ctx context.Context) error {
 			r.opt.Progress(float64(pos) / float64(size))
 		}
 	}
-	if r.sloped() {
+	if !r.vase && r.rising.vase(r.m.Laid) {
 		return errVase
 	}
 	r.settle()
 	return nil
 }
-
-func (r *reader) sloped() bool { return !r.vase && r.lays > 0 && r.slope*2 > r.lays }
 
 // step reads one line. size counts its line end too.
 func (r *reader) step(s []byte, size int) error {
@@ -262,7 +252,7 @@ func (r *reader) carry(s []byte, at int64) error {
 	c := &r.c
 	// What opens a gap needs the state before it. A move that most likely
 	// lays is carried out first; if it does not, its effect is taken back.
-	likely := c.Letter == 'G' && uint(c.Code) <= 1 && c.Lays() && !r.early && !r.vase
+	likely := c.Letter == 'G' && uint(c.Code) <= 1 && c.Lays() && r.steady && !r.vase
 	feed, known := r.m.Feed, r.m.Known
 	r.preSet = false
 	if !likely && (!r.gap.set || r.gap.late && !r.gap.lateSet || r.early || c.Has('Z') || r.vase) {
@@ -274,8 +264,10 @@ func (r *reader) carry(s []byte, at int64) error {
 	}
 	switch r.a.Kind {
 	case gcode.Lay:
-		if !r.gap.set && r.m.Pos[2] == r.a.From[2] && r.m.Pos[2] <= r.top+eps && r.m.Pos[2] >= r.hot.z-eps && r.steady {
-			return r.goOn(s)
+		if r.steady && !r.gap.set && r.m.Pos[2] == r.a.From[2] && r.m.Pos[2] <= r.high && r.m.Pos[2] >= r.low &&
+			r.a.From[0] == r.end[0] && r.a.From[1] == r.end[1] {
+			r.goOn(s)
+			return nil
 		}
 		return r.lay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
@@ -336,7 +328,11 @@ func (r *reader) comment(s []byte, at int64) {
 		}
 	}
 	if r.early {
-		r.snaps[r.line] = point{r.line, at, r.m.State}
+		if len(r.snaps) == maxSnaps {
+			copy(r.snaps, r.snaps[1:])
+			r.snaps = r.snaps[:maxSnaps-1]
+		}
+		r.snaps = append(r.snaps, point{r.line, at, r.m.State})
 	}
 	g := &r.gap
 	if !g.set {
@@ -397,27 +393,4 @@ func (g *gap) choice() *gap {
 	c := *g
 	c.comments = append([]int(nil), g.comments...)
 	return &c
-}
-
-// chain books a laying move while prime lines are still possible.
-func (r *reader) chain(box [4]gcode.Nano, opens bool) {
-	n := len(r.chains)
-	joined := n > 0 && math.Hypot((r.a.From[0]-r.end[0]).Millimetres(), (r.a.From[1]-r.end[1]).Millimetres()) < 1 && !opens
-	if !joined {
-		if n == maxChains {
-			r.early = false
-			return
-		}
-		start := r.start
-		if !r.inMove {
-			start = r.gap.first
-		}
-		r.chains = append(r.chains, chain{layer: len(r.ix.Layers) - 1, first: r.line, box: box, start: start, state: r.startState()})
-		n++
-	}
-	c := &r.chains[n-1]
-	c.last = r.line
-	c.moves++
-	c.laid += r.a.Laid
-	c.box = union(c.box, box)
 }

@@ -1,9 +1,6 @@
 package layer
 
 import (
-	"slices"
-
-	"dogear/core/gcode"
 	"strings"
 )
 
@@ -96,7 +93,7 @@ func (l *learner) names(t *template, layers []Layer) bool {
 	}
 	for k := range l.templates {
 		o := &l.templates[k]
-		if o.inner < n/2 || strings.Contains(o.text, "#") {
+		if o.inner < len(t.occurs)/2 || strings.Contains(o.text, "#") {
 			continue
 		}
 		if kind && strings.HasPrefix(o.text, head+":") || risen*2 > len(t.occurs) {
@@ -104,55 +101,6 @@ func (l *learner) names(t *template, layers []Layer) bool {
 		}
 	}
 	return false
-}
-
-// mostBetween bounds the layers without a mark between two that have one.
-const mostBetween = 6
-
-// consecutive looks for a comment that stands before most layers and never
-// inside one, though some layers have none, and that shows those to be parts of
-// the layer before them: its number goes up by one each time, or, when it has
-// none, every layer without it is thinner than a layer of this file. It returns
-// which layers it stands before; nil when there is no such comment.
-func (l *learner) consecutive(layers []Layer) []bool {
-	n := len(layers)
-	steps := make([]gcode.Nano, 0, n)
-	for i := 1; i < n; i++ {
-		steps = append(steps, layers[i].Z-layers[i-1].Z)
-	}
-	slices.Sort(steps)
-	for k := range l.templates {
-		t := &l.templates[k]
-		if len(t.occurs) < 3 || len(t.occurs) >= n || len(t.occurs)*3 < n || t.inner > 0 || t.tail > 0 {
-			continue
-		}
-		counts := t.counts == t.total-1
-		if !counts && strings.Contains(t.text, "#") {
-			continue
-		}
-		marked := make([]bool, n)
-		for _, o := range t.occurs {
-			if o.layer >= 0 && o.layer < n {
-				marked[o.layer] = true
-			}
-		}
-		thin := true
-		for i := 1; i < n && !counts; i++ {
-			thin = thin && (marked[i] || (layers[i].Z-layers[i-1].Z)*4 < steps[len(steps)/2]*3)
-		}
-		// Where marks end for good, another file has been joined on.
-		run, longest := 0, 0
-		for _, m := range marked {
-			if run++; m {
-				run = 0
-			}
-			longest = max(longest, run)
-		}
-		if marked[0] && thin && run == 0 && longest <= mostBetween {
-			return marked
-		}
-	}
-	return nil
 }
 
 // labels returns the comments without numbers that stand again and again before

@@ -111,10 +111,14 @@ func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put bool) *[4]float64 {
 	}
 	d := [3]float64{(to[0] - from[0]).Millimetres(), (to[1] - from[1]).Millimetres(),
 		(to[2] - from[2]).Millimetres()}
-	if d[0] == 0 && d[1] == 0 && d[2] >= 0 || !x.crossesBox(from, to) {
-		return nil // straight up, or beside the part
+	if d[0] == 0 && d[1] == 0 && (d[2] >= 0 || put && x.wasThere(m.Pos)) || !x.crossesBox(from, to) {
+		return nil // straight up, or back down to where it was, or beside the part
 	}
 	h := x.heights()
+	room := dragTolerance
+	if !put {
+		room = x.room(a, d)
+	}
 	n := int(math.Min(math.Hypot(d[0], d[1])/0.5, 20000)) + 1
 	first := 0
 	if d[0] == 0 && d[1] == 0 {
@@ -130,11 +134,30 @@ func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put bool) *[4]float64 {
 		if put {
 			under = h.Under(px, py)
 		}
-		if under > pz+dragTolerance {
+		if under > pz+room {
 			return &[4]float64{px, py, pz, under}
 		}
 	}
 	return nil
+}
+
+// wasThere reports whether the nozzle stood at a place when it left the part: beside
+// what it had just laid there may be something higher.
+func (x *examiner) wasThere(p [3]gcode.Nano) bool {
+	return p == x.last || !x.absolute && p == x.w.o.Pos
+}
+
+// room returns how much lower than what stands beside it one of the print's own moves
+// may be. A wall that begins on a slope goes down to the layer below first, and rises
+// beside walls that are finished already; fill may lie half a layer lower.
+func (x *examiner) room(a *gcode.Act, d [3]float64) float64 {
+	ix := x.w.ix
+	n := ix.At(x.w.oLine)
+	down, on := d[0] == 0 && d[1] == 0, d[2] == 0 && a.From[2] == x.last[2]
+	if n < 1 || !down && !on && a.Kind != gcode.Lay {
+		return dragTolerance
+	}
+	return max(dragTolerance, ix.Layers[n-1].Height.Millimetres()+1e-3)
 }
 
 // graze looks whether a way that was put in crosses the part at its very top.

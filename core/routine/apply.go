@@ -93,6 +93,9 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 		f.Line, f.Offset, f.At = l.Fold, l.Offset, l.At
 	}
 	f.Seconds = ix.Layers[f.Layer-1].Begin
+	if n := f.under(); n > 0 {
+		f.Low = f.At.Pos[2] < ix.Layers[n-1].Z-sameLevel
+	}
 	if f.Inside {
 		moves, err := ix.Decode(src, f.Layer)
 		if err != nil {
@@ -106,6 +109,17 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 		}
 	}
 	return f, f.ahead(src, ix)
+}
+
+// sameLevel is how far two heights of one layer may lie apart.
+const sameLevel = gcode.MM / 100
+
+// under returns the layer that is being laid at the fold, 0 when there is none yet.
+func (f *Fold) under() int {
+	if f.Inside {
+		return f.Layer
+	}
+	return f.Layer - 1
 }
 
 // Place returns the layer an ear stands before, or, with a line, inside which it

@@ -43,8 +43,15 @@ func (c *compiler) bond(flow float64) {
 	debt, held, high := c.m.Debt, c.m.Pulled, c.m.Pos[2]
 	hop := min(c.was.Top+hopBy, gcode.FromMM(c.plan.Printer.Top))
 	first := true
+	top := gcode.Nano(0)
+	for i := range again {
+		if again[i].Kind == gcode.Lay {
+			top = max(top, again[i].To[2])
+		}
+	}
 	for _, p := range layer.Paths(again) {
-		if p.Class == layer.Way || p.Class == layer.Support || p.Class == layer.Skirt {
+		if p.Class == layer.Way || p.Class == layer.Support || p.Class == layer.Skirt ||
+			!level(again[p.From:p.To], top) {
 			continue
 		}
 		c.reach(again[p.From].From, first, debt, held, max(hop, again[p.From].From[2]))
@@ -58,6 +65,22 @@ func (c *compiler) bond(flow float64) {
 		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up")
 	}
 	c.note("; dogear bond "+c.ear.ID+" ends", "the bond pass ends here")
+}
+
+// level brings a path to the top of its layer: a sloped start is laid level. It returns
+// false when the path lies lower; walls stand above it then, and it is left alone.
+func level(path []layer.Move, top gcode.Nano) bool {
+	high := gcode.Nano(0)
+	for i := range path {
+		high = max(high, path[i].To[2])
+	}
+	if high < top-sameLevel {
+		return false
+	}
+	for i := range path {
+		path[i].From[2], path[i].To[2] = top, top
+	}
+	return true
 }
 
 // reach brings the nozzle to where a path begins, filament given back.

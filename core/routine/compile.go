@@ -21,6 +21,7 @@ type Fold struct {
 	// travel; the head may then land there.
 	Next    [2]gcode.Nano
 	HasNext bool
+	Low     bool    // the head stands lower than its layer lies: fill or a tower was laid last
 	Seconds float64 // into the print
 	// Again is the layer under the fold, for a bond pass; only set when one is
 	// asked for and makes sense.

@@ -12,7 +12,9 @@ import (
 // landing returns where the head comes down, in machine coordinates.
 func (c *compiler) landing() (x, y gcode.Nano, why string) {
 	x, y = c.goal.Pos[0], c.goal.Pos[1]
-	if c.fold.HasNext && c.ear.Land != plan.WhereItWas {
+	// From below the top of its layer the head goes back down where it came from: at that
+	// height there may be walls anywhere else.
+	if c.fold.HasNext && !c.fold.Low && c.ear.Land != plan.WhereItWas {
 		return c.fold.Next[0], c.fold.Next[1], "over the place where the next path begins"
 	}
 	return x, y, "over the place where it left"

@@ -1,0 +1,270 @@
+package layer
+
+import (
+	"slices"
+
+	"dogear/core/gcode"
+)
+
+// level is a group of runs that may be a layer, or lie at a height in between.
+type level struct {
+	first   int // run
+	object  int
+	z       gcode.Nano
+	box     [4]gcode.Nano
+	wall    gcode.Nano
+	laid    gcode.Nano
+	between bool
+}
+
+// byHeights says which of the runs from … to-1 open a layer where the file does not:
+// those higher than all before them, and those that begin another object. What then
+// turns out to lie between two heights that belong together opens none.
+func (r *reader) byHeights(from, to int, opens []bool) error {
+	layers := r.ix.Layers
+	if r.vase {
+		for i := from + 1; i < to; i++ {
+			d := layers[i].Z - layers[i-1].Z
+			opens[i] = d > eps || d < -eps
+		}
+		return nil
+	}
+	ramps := 0
+	for i := from; i < to; i++ {
+		if r.runs[i].ramp {
+			ramps++
+		}
+	}
+	tilted := ramps*2 > to-from // layers that are not level: each is taken as it comes
+	step := max(r.flatStep(), gcode.MM/20)
+	var levels []level
+	first, object, top, checks := from, 1, layers[from].Z, 0
+	for i := from; i < to; i++ {
+		z := layers[i].Z
+		switch {
+		case i == from:
+		case r.runs[i].ramp && !tilted:
+		case z > top+alike:
+			// One far too high, from which the file comes back, is an error in it.
+			if jump := z - top; jump > 10*step && jump > 3*gcode.MM && i+1 < to && z-layers[i+1].Z > jump/2 && layers[i+1].Z > top-step {
+				r.odd(i, "far-too-high", "lays plastic at "+z.String()+" mm, and then goes on much lower. It is counted with the layer before it.")
+				continue
+			}
+			opens[i], top = true, z
+		case z < top-alike && checks < mostChecks:
+			again, err := r.restarts(first, i, false)
+			if err != nil {
+				return err
+			}
+			if z <= 2*layers[first].Z+eps {
+				checks++
+			}
+			if again {
+				opens[i], top, first = true, z, i
+				object++
+			}
+		}
+		if opens[i] || i == from {
+			levels = append(levels, level{first: i, object: object, z: z, box: layers[i].Box, wall: r.runs[i].wall, laid: layers[i].Filament})
+			continue
+		}
+		g := &levels[len(levels)-1]
+		g.box = union(g.box, layers[i].Box)
+		g.wall += r.runs[i].wall
+		g.laid += layers[i].Filament
+	}
+	return r.inBetween(levels, opens)
+}
+
+// alike is how far two heights of one layer may lie apart: no layer is as thin.
+const alike = 10_000
+
+// mostChecks bounds how many footprints are looked at for objects and for heights in
+// between.
+const mostChecks = 400
+
+// inBetween finds the levels at heights in between and takes their opening away, or
+// that of the level behind them when they are laid before it.
+func (r *reader) inBetween(levels []level, opens []bool) error {
+	n := len(levels)
+	steps := make([]gcode.Nano, 0, n)
+	for i := 1; i < n; i++ {
+		if d := levels[i].z - levels[i-1].z; d > 0 {
+			steps = append(steps, d)
+		}
+	}
+	if len(steps) < 3 {
+		return nil
+	}
+	slices.Sort(steps)
+	step := steps[len(steps)/2]
+	odd := make([]bool, n)
+	for i := 1; i+1 < n; i++ {
+		odd[i] = sandwiched(&levels[i-1], &levels[i], &levels[i+1])
+	}
+	for a := 0; a < n; {
+		if !odd[a] {
+			a++
+			continue
+		}
+		b := a
+		for b+1 < n && odd[b+1] {
+			b++
+		}
+		var err error
+		if b-a >= 4 {
+			err = r.alternating(levels, opens, a, b)
+		} else {
+			err = r.single(levels, opens, a, b, step)
+		}
+		if err != nil {
+			return err
+		}
+		a = b + 1
+	}
+	return nil
+}
+
+// sandwiched reports whether a level is unlike both its neighbours though those are
+// alike.
+func sandwiched(a, b, c *level) bool {
+	if a.object != c.object {
+		return false
+	}
+	d := min(differ(a, b), differ(b, c))
+	return d > gcode.MM/4 && differ(a, c)*2 < d
+}
+
+// differ measures how unlike two levels are: how far their boxes are from each
+// other, and one millimetre more when one has much more wall than the other.
+func differ(a, b *level) gcode.Nano {
+	d := unlike(a.box, b.box)
+	if lo, hi := min(a.wall, b.wall), max(a.wall, b.wall); hi > lo*3/2+gcode.MM/10 {
+		d += gcode.MM
+	}
+	return d
+}
+
+// single looks at a few levels that seem to lie in between: supports that have
+// layers of their own.
+func (r *reader) single(levels []level, opens []bool, a, b int, step gcode.Nano) error {
+	for i := a; i <= b; i++ {
+		prev, next := &levels[i-1], &levels[i+1]
+		if prev.between || (next.z-prev.z)*2 >= step*3 || levels[i].wall > prev.wall && levels[i].wall > next.wall {
+			continue
+		}
+		yes, err := r.skipped(prev, &levels[i], next)
+		if err != nil {
+			return err
+		}
+		if yes {
+			levels[i].between = true
+			opens[levels[i].first] = false
+		}
+	}
+	return nil
+}
+
+// alternating looks at a stretch of levels of which every second one is of one kind:
+// walls half a layer higher than the rest, or fill half a layer lower.
+func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
+	object := levels[a].object
+	first, last := a, b
+	for first > 0 && levels[first-1].object == object {
+		first--
+	}
+	for last+1 < len(levels) && levels[last+1].object == object {
+		last++
+	}
+	yes, looked := 0, 0
+	var sum [2]level
+	for i := a; i <= b; i++ {
+		sum[i&1].wall += levels[i].wall
+		sum[i&1].laid += levels[i].laid
+	}
+	odd := 1
+	if w := sum[0].wall - sum[1].wall; w < 0 || w == 0 && sum[0].laid < sum[1].laid {
+		odd = 0
+	}
+	for k := 0; k < 9; k++ {
+		i := a + (b-a)*k/8
+		if i&1 != odd {
+			i++
+		}
+		if i < 1 || i+1 >= len(levels) || i > b {
+			continue
+		}
+		ok, err := r.skipped(&levels[i-1], &levels[i], &levels[i+1])
+		if err != nil {
+			return err
+		}
+		looked++
+		if ok {
+			yes++
+		}
+	}
+	if looked == 0 || yes*4 < looked*3 {
+		return nil
+	}
+	// The stretch reaches as far as the levels go on alternating.
+	lo, hi := a, b
+	if a-1 >= first && a+1 <= last && differ(&levels[a-1], &levels[a+1])*2 < differ(&levels[a-1], &levels[a]) {
+		lo = a - 1
+	}
+	if b+1 <= last && b-1 >= first && differ(&levels[b+1], &levels[b-1])*2 < differ(&levels[b+1], &levels[b]) {
+		hi = b + 1
+	}
+	// What lies in between is laid behind its layer, unless the file begins with it,
+	// or it is fill and the file ends without it.
+	fill := sum[odd].wall*4 < sum[1-odd].wall
+	leads := lo == first && lo&1 == odd ||
+		fill && hi == last && hi&1 != odd
+	if hi == last && hi&1 == odd {
+		leads = false
+	}
+	for i := lo; i <= hi; i++ {
+		if i&1 != odd {
+			continue
+		}
+		levels[i].between = true
+		switch {
+		case leads && i < last:
+			opens[levels[i+1].first] = false
+		case i > first:
+			opens[levels[i].first] = false
+		}
+	}
+	return nil
+}
+
+// skipped reports whether what is laid at c stands on what is laid at a, and not on
+// what is laid at b between them.
+func (r *reader) skipped(a, b, c *level) (bool, error) {
+	const size = 0.2 // mm; less than half a line
+	var f [3]cells
+	for k, l := range []*level{a, b, c} {
+		var err error
+		if f[k], err = r.levelCells(l, size); err != nil {
+			return false, err
+		}
+	}
+	onA, onB := f[2].on(f[0]), f[2].on(f[1])
+	return onA > 0.1 && onB*2 < onA, nil
+}
+
+// levelCells returns the squares in which a level's runs lay plastic, of those that
+// lie at its height.
+func (r *reader) levelCells(l *level, size float64) (cells, error) {
+	out := cells{}
+	for i := l.first; i < len(r.ix.Layers) && i < l.first+2*maxEarly; i++ {
+		if d := r.ix.Layers[i].Z - l.z; i > l.first && (d > eps || d < -eps) {
+			break
+		}
+		c, err := r.footprint(i, size)
+		if err != nil {
+			return nil, err
+		}
+		out.add(c)
+	}
+	return out, nil
+}

@@ -1,0 +1,381 @@
+package layer
+
+import (
+	"dogear/core/gcode"
+)
+
+// While a file is read, Index.Layers holds one entry for each run: laying moves,
+// one after another, at one height, with what rises to it. What runs are layers
+// and what runs belong to others is settled at the end (group.go).
+
+// run is what is kept of a run besides its entry in Index.Layers.
+type run struct {
+	wall   gcode.Nano // filament of its closed paths
+	laid   gcode.Nano // filament of several runs at one height, when they are summed up
+	ramp   bool       // it rises or falls, and nothing at its height follows
+	gap    *gap       // the gap before it when there is a choice in it, else nil
+	starts point      // early: in front of the movement that leads to it
+}
+
+// sums are what is added up over the laying moves of the present run.
+type sums struct {
+	z     gcode.Nano
+	box   [4]gcode.Nano
+	moves int
+	laid  gcode.Nano
+	wall  gcode.Nano
+	first int64
+	last  int64
+}
+
+// path is the present path: what is laid without a travel between.
+type path struct {
+	begin, level [2]gcode.Nano // where it begins, and where it first is level
+	laid         gcode.Nano    // of the run's sums when it began
+	moves        int
+	bent         bool       // an arc is in it
+	sloped       gcode.Nano // laid by its newest sloped move
+	flat         gcode.Nano // laid level since then
+}
+
+// closing is how near the end of a closed path comes to its beginning.
+const closing = gcode.MM / 2
+
+// takePath ends the present path, and books it as a wall when it is closed.
+func (r *reader) takePath() {
+	p, h := &r.path, &r.hot
+	if h.moves-p.moves >= 3 || p.bent {
+		if near(p.begin, r.end) || near(p.level, r.end) {
+			h.wall += h.laid - p.laid
+		}
+	}
+}
+
+// startPath begins a path at the beginning of the present move.
+func (r *reader) startPath() {
+	at := [2]gcode.Nano{r.a.From[0], r.a.From[1]}
+	r.path = path{begin: at, level: at, laid: r.hot.laid, moves: r.hot.moves, sloped: r.path.sloped}
+}
+
+func near(a, b [2]gcode.Nano) bool {
+	dx, dy := a[0]-b[0], a[1]-b[1]
+	return dx <= closing && dx >= -closing && dy <= closing && dy >= -closing
+}
+
+// layRun books laying moves that go on in the present run, as many as stand at
+// the beginning of data, up to the next line whose offset is kept.
+func (r *reader) layRun(data []byte) (int, error) {
+	if r.vase || r.line%Stride == 0 || r.m.Pos[2] > r.high || r.m.Pos[2] < r.low || len(r.l.pending) > 0 {
+		return 0, nil
+	}
+	h := &r.hot
+	run := gcode.Run{Ends: r.ends[:0:min(int64(len(r.ends)), Stride-r.line%Stride)], Box: h.box}
+	x, y := r.m.Pos[0], r.m.Pos[1]
+	n := r.m.LayRun(data, &run)
+	if n == 0 {
+		return 0, nil
+	}
+	k := len(run.Ends)
+	if run.Box != h.box {
+		h.box = run.Box
+		if beyond(run.Box) {
+			r.farOff(run.Ends)
+		}
+	}
+	h.moves += k
+	h.laid += run.Laid
+	r.line += int64(k)
+	r.off += int64(n)
+	r.crlf += int64(run.CRs)
+	h.last = r.line
+	r.end = run.Ends[k-1]
+	r.lays += k
+	if r.m.RelE {
+		r.relLays += k
+	}
+	r.pace()
+	r.p.way(x, y, run.Ends, r.speed)
+	return n, nil
+}
+
+// goOn books a laying move that goes on from the one before it, in the same
+// run: most of a file.
+func (r *reader) goOn(s []byte) {
+	h := &r.hot
+	x, y := r.m.Pos[0], r.m.Pos[1]
+	if r.a.Arc.Turn != 0 {
+		h.box = union(h.box, r.extent())
+		r.path.bent = true
+	} else {
+		if x < h.box[0] {
+			h.box[0] = x
+		} else if x > h.box[2] {
+			h.box[2] = x
+		}
+		if y < h.box[1] {
+			h.box[1] = y
+		} else if y > h.box[3] {
+			h.box[3] = y
+		}
+	}
+	if x > farOff || x < -farOff || y > farOff || y < -farOff {
+		r.farOff([][2]gcode.Nano{{x, y}})
+	}
+	h.moves++
+	h.laid += r.a.Laid
+	h.last = r.line
+	r.end = [2]gcode.Nano{x, y}
+	r.lays++
+	if r.m.RelE {
+		r.relLays++
+	}
+	if r.sampled < sampleLines {
+		r.sample(s)
+	}
+	r.time()
+}
+
+// settle writes the sums into the present run.
+func (r *reader) settle() {
+	h := &r.hot
+	if n := len(r.ix.Layers); n > 0 && h.moves > 0 {
+		r.takePath()
+		cur := &r.ix.Layers[n-1]
+		cur.Box, cur.Moves, cur.Filament, cur.First, cur.Last, cur.Z = h.box, h.moves, h.laid, h.first, h.last, h.z
+		r.runs[n-1].wall = h.wall
+	}
+	r.hot = sums{}
+	r.steady = false
+}
+
+// lay books a laying move that may begin a path or a run.
+func (r *reader) lay(s []byte, at int64) error {
+	m, a := &r.m, &r.a
+	r.moved = true
+	r.lays++
+	if m.RelE {
+		r.relLays++
+	}
+	if r.sampled < sampleLines {
+		r.sample(s)
+	}
+	rise := m.Pos[2] - a.From[2]
+	if r.vase {
+		r.layTurn(rise, at)
+	} else {
+		r.layLevel(rise, at)
+		if r.lays%checkEach == 0 && r.rising.vase(m.Laid) {
+			return errVase
+		}
+	}
+	box := r.extent()
+	if beyond(box) {
+		r.farOff([][2]gcode.Nano{{m.Pos[0], m.Pos[1]}})
+	}
+	h := &r.hot
+	if h.moves == 0 {
+		h.first, h.box = r.line, box
+	} else {
+		h.box = union(h.box, box)
+	}
+	h.last = r.line
+	h.moves++
+	h.laid += a.Laid
+	r.path.bent = r.path.bent || a.Arc.Turn != 0
+	r.end = [2]gcode.Nano{m.Pos[0], m.Pos[1]}
+	r.steady = !r.early && m.Pos[2] == a.From[2] && (r.vase || !r.runs[len(r.runs)-1].ramp)
+	r.ended, r.strange = false, 0
+	if r.gap.set {
+		r.gap = gap{comments: r.gap.comments[:0]}
+	}
+	r.inMove = false
+	r.time()
+	return nil
+}
+
+// layLevel says which run a laying move belongs to, and opens it when it is the
+// first of it.
+func (r *reader) layLevel(rise gcode.Nano, at int64) {
+	a, h := &r.a, &r.hot
+	n := len(r.ix.Layers)
+	z := max(r.m.Pos[2], a.From[2])
+	sloped := rise > 1 || rise < -1
+	broken := n == 0 || r.gap.set || a.From[0] != r.end[0] || a.From[1] != r.end[1]
+	if !sloped {
+		r.rising.step(z, r.m.Laid-a.Laid)
+		if z > r.flatZ+eps {
+			if len(r.steps) < 4096 && r.flatZ > 0 {
+				r.steps = append(r.steps, z-r.flatZ)
+			}
+			r.flatZ = z
+		}
+	}
+	ramp := n > 0 && r.runs[n-1].ramp
+	opens := n == 0
+	switch {
+	case opens:
+	case sloped && ramp: // up or down it goes, as long as nothing lies between
+		opens = broken
+	case sloped: // what falls from the run's height belongs to it
+		opens = rise > 0 || a.From[2] > h.z+eps || a.From[2] < h.z-eps
+	case ramp && z >= h.z-eps && z <= h.z+eps:
+		// Heights with few decimals are level now and then on a ramp.
+		if r.path.flat += a.Laid; r.path.flat*2 > r.path.sloped {
+			r.levelOut()
+		}
+	default:
+		opens = z > h.z+eps || z < h.z-eps
+	}
+	if r.early && !opens && broken && !r.joins() {
+		if len(r.ix.Layers) == maxEarly {
+			r.early = false
+		} else {
+			opens = true
+		}
+	}
+	if ramp && opens && r.path.flat > 0 { // too little of it to be sure until now
+		r.runs[n-1].ramp = false
+	}
+	if sloped {
+		r.path.sloped, r.path.flat = a.Laid, 0
+		r.rising.climb(rise, r.m.Laid-a.Laid, broken, r)
+	}
+	if broken && !opens {
+		r.takePath()
+	}
+	if opens {
+		r.betweenNothing(at)
+		starts := r.start
+		if !r.inMove {
+			starts = r.gap.first
+		}
+		r.open(z)
+		k := len(r.ix.Layers) - 1
+		r.runs[k].ramp = sloped
+		if r.early {
+			r.runs[k].starts = starts
+		}
+		if sloped {
+			r.l.hold()
+		}
+	} else if sloped {
+		h.z = max(h.z, z)
+	}
+	if opens || broken {
+		r.startPath()
+	}
+	r.low, r.high = h.z-eps, h.z+eps
+	if len(r.l.pending) > 0 && !(opens && sloped) {
+		r.l.settle(len(r.ix.Layers)-1, opens)
+	}
+}
+
+// joins reports whether the present move begins where the one before it ended.
+func (r *reader) joins() bool {
+	return near([2]gcode.Nano{r.a.From[0], r.a.From[1]}, r.end)
+}
+
+// betweenNothing sets the gap at the present line when the run changes without a
+// line between, and drops a second point that never came.
+func (r *reader) betweenNothing(at int64) {
+	if !r.gap.set {
+		r.gap.first = point{r.line, at, r.pre}
+		if r.preSet {
+			r.p.open()
+		}
+	} else if r.gap.late && !r.gap.lateSet {
+		r.gap.late = false
+	}
+}
+
+// levelOut ends a ramp at its height: it is the beginning of a run. When the run
+// before it has the same height, it is a part of that.
+func (r *reader) levelOut() {
+	n := len(r.ix.Layers)
+	r.runs[n-1].ramp = false
+	r.path.level = [2]gcode.Nano{r.a.From[0], r.a.From[1]}
+	d := r.hot.z
+	if n > 1 {
+		d -= r.ix.Layers[n-2].Z
+	}
+	same := n > 1 && d <= eps && d >= -eps && !r.early && !r.runs[n-2].ramp
+	r.l.release(n-1, !same)
+	if !same {
+		return
+	}
+	h, prev := &r.hot, r.ix.Layers[n-2]
+	r.path.laid += prev.Filament
+	r.path.moves += prev.Moves
+	h.first, h.box = prev.First, union(prev.Box, h.box)
+	h.moves += prev.Moves
+	h.laid += prev.Filament
+	h.wall += r.runs[n-2].wall
+	r.ix.Layers, r.runs = r.ix.Layers[:n-1], r.runs[:n-1]
+	r.p.unfold()
+}
+
+// open begins a new run; its fold is the gap that ends here.
+func (r *reader) open(z gcode.Nano) {
+	r.settle()
+	r.hot.z = z
+	r.p.fold()
+	l := Layer{Z: z, Tool: int(r.m.Tool), Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan}
+	l.stand(r.gap.first)
+	r.ix.Layers = append(r.ix.Layers, l)
+	r.runs = append(r.runs, run{gap: r.gap.choice()})
+	r.l.release(len(r.ix.Layers)-2, true) // of a ramp that led nowhere
+}
+
+// stand puts the fold of a layer at a point.
+func (l *Layer) stand(p point) { l.Fold, l.Offset, l.At = p.line, p.off, p.at }
+
+// extent returns the box of the present move.
+func (r *reader) extent() [4]gcode.Nano {
+	a, p := &r.a, &r.m.Pos
+	if a.Arc.Turn != 0 {
+		b := a.Arc.Bounds()
+		return [4]gcode.Nano{gcode.FromMM(b[0]), gcode.FromMM(b[1]), gcode.FromMM(b[2]), gcode.FromMM(b[3])}
+	}
+	return [4]gcode.Nano{min(a.From[0], p[0]), min(a.From[1], p[1]), max(a.From[0], p[0]), max(a.From[1], p[1])}
+}
+
+func union(a, b [4]gcode.Nano) [4]gcode.Nano {
+	if b[0] < a[0] {
+		a[0] = b[0]
+	}
+	if b[1] < a[1] {
+		a[1] = b[1]
+	}
+	if b[2] > a[2] {
+		a[2] = b[2]
+	}
+	if b[3] > a[3] {
+		a[3] = b[3]
+	}
+	return a
+}
+
+// apart reports whether two boxes lie more than a distance from each other.
+func apart(a, b [4]gcode.Nano, grow gcode.Nano) bool {
+	return a[2]+grow < b[0] || a[0]-grow > b[2] || a[3]+grow < b[1] || a[1]-grow > b[3]
+}
+
+// farOff is how far from the origin no printer at home reaches.
+const farOff = 1500 * gcode.MM
+
+func beyond(b [4]gcode.Nano) bool {
+	return b[0] < -farOff || b[1] < -farOff || b[2] > farOff || b[3] > farOff
+}
+
+// farOff notes the first laying move that ends where no printer reaches. ends are
+// those of the present line and the lines behind it.
+func (r *reader) farOff(ends [][2]gcode.Nano) {
+	for i, e := range ends {
+		if beyond([4]gcode.Nano{e[0], e[1], e[0], e[1]}) && r.farLine == 0 {
+			r.farLine = r.line + int64(i)
+			if len(ends) > 1 {
+				r.farLine++ // the run's first line is the one behind the present one
+			}
+		}
+	}
+}

@@ -1,0 +1,138 @@
+package layer
+
+import (
+	"slices"
+
+	"dogear/core/gcode"
+)
+
+// A vase is one wall that rises all the time. It has no heights at which its
+// layers lie, so it is read a second time, cut into turns.
+
+// fine is a step of height smaller than any layer: a spiral whose heights are
+// written with few decimals stands level in between.
+const fine = 30_000
+
+// climber follows what is laid while the height rises. The sloped starts of walls
+// rise by one layer, a spiral by many.
+type climber struct {
+	rise   gcode.Nano // of the present climb
+	begin  gcode.Nano // laid in all when it began
+	level  gcode.Nano // height of the newest level stretch in it
+	at     gcode.Nano // height at which it ended
+	high   bool       // it has risen higher than any sloped start does
+	spiral gcode.Nano // laid by the high climbs before it
+	from   gcode.Nano // laid in all when the first of them began
+	any    bool
+}
+
+// climb takes in a sloped move. laid is what was laid in all before it; broken says
+// that something lies between it and the laying move before it: a spiral goes on at the
+// height at which it was left.
+func (c *climber) climb(rise, laid gcode.Nano, broken bool, r *reader) {
+	if d := r.a.From[2] - c.at; rise < 0 || broken && (d > eps || d < -eps) {
+		c.stop(laid)
+	}
+	c.at = r.m.Pos[2]
+	if rise < 0 {
+		return
+	}
+	if c.rise == 0 {
+		c.begin, c.level = laid, r.flatZ
+	}
+	c.rise += rise
+	if !c.high && c.rise > 3*gcode.MM/10 && c.rise > r.flatStep()*5/2 {
+		c.high = true
+		if !c.any {
+			c.any, c.from = true, c.begin
+		}
+	}
+}
+
+// step takes in a level move at height z.
+func (c *climber) step(z, laid gcode.Nano) {
+	if c.rise == 0 {
+		return
+	}
+	if d := z - c.level; d > fine || d < -eps {
+		c.stop(laid)
+	} else {
+		c.level = z
+	}
+}
+
+// stop ends the present climb.
+func (c *climber) stop(laid gcode.Nano) {
+	if c.high {
+		c.spiral += laid - c.begin
+	}
+	c.rise, c.high = 0, false
+}
+
+// vase reports whether most of what has been laid since the first climb that was
+// too high for a sloped start was laid by such climbs.
+func (c *climber) vase(laid gcode.Nano) bool {
+	s := c.spiral
+	if c.high {
+		s += laid - c.begin
+	}
+	return c.any && s*2 > laid-c.from
+}
+
+// flatStep returns how much higher than the one before most layers are.
+func (r *reader) flatStep() gcode.Nano {
+	if len(r.steps) == 0 {
+		if r.flatZ > 0 {
+			return r.flatZ
+		}
+		return gcode.MM / 5
+	}
+	s := slices.Clone(r.steps)
+	slices.Sort(s)
+	return s[len(s)/2]
+}
+
+// layTurn says which turn of a vase a laying move belongs to, and opens it when it
+// is the first of it.
+func (r *reader) layTurn(rise gcode.Nano, at int64) {
+	h := &r.hot
+	z := max(r.m.Pos[2], r.a.From[2])
+	sloped := rise > 1 || rise < -1
+	opens := len(r.ix.Layers) == 0
+	if !opens {
+		opens = z > r.top+eps || z < h.z-eps && r.early && !sloped
+		if r.l.cut != 0 && sloped { // the file says where its turns begin
+			opens = r.l.hit
+		}
+	}
+	if r.early && !opens && !r.joins() {
+		if len(r.ix.Layers) == maxEarly {
+			r.early = false
+		} else {
+			opens = !sloped
+		}
+	}
+	if opens {
+		r.betweenNothing(at)
+		last, starts := h.z, r.start
+		if !r.inMove {
+			starts = r.gap.first
+		}
+		r.open(z)
+		r.runs[len(r.runs)-1].starts = starts
+		r.top = z
+		if sloped {
+			base := r.a.From[2]
+			if len(r.ix.Layers) > 1 {
+				base = last
+			}
+			r.top = max(z, base+r.turn)
+		}
+	}
+	r.l.hit = false
+	if len(r.l.pending) > 0 {
+		r.l.settle(len(r.ix.Layers)-1, opens)
+	}
+	h.z = max(h.z, z)
+	r.low, r.high = h.z-eps, r.top+eps
+}
