@@ -234,7 +234,7 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 func (sh *sheet) add(m *layer.Move, class layer.Class, l *layer.Layer) {
 	w := byte(0)
 	if class != layer.Way {
-		w = byte(math.Round(min(m.Width(l.Height, 1.75), 5) * 50))
+		w = byte(math.Round(min(m.Width(l.Height, l.At.Diameter()), 5) * 50))
 	} else if m.From[0] == m.To[0] && m.From[1] == m.To[1] {
 		return
 	}

@@ -37,7 +37,12 @@ func State(m *gcode.Machine) []string {
 	if m.RelE {
 		how = "in steps"
 	}
-	out = append(out, fmt.Sprintf("filament axis at %s mm, counted %s", places(m.LogicalE(), 5), how))
+	unit := "mm"
+	if m.Volumetric() {
+		unit = "mm³"
+		how += fmt.Sprintf(", by volume of filament %.2f mm thick", m.Diameter())
+	}
+	out = append(out, fmt.Sprintf("filament axis at %s %s, counted %s", places(m.LogicalE(), 5), unit, how))
 	if m.Debt > 0 {
 		out = append(out, fmt.Sprintf("%s mm of filament drawn back", places(m.Debt, 5)))
 	}

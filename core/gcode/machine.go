@@ -1,6 +1,9 @@
 package gcode
 
-import "strings"
+import (
+	"math"
+	"strings"
+)
 
 // Kind says what a line did.
 type Kind uint8
@@ -32,7 +35,8 @@ const (
 type Act struct {
 	Kind  Kind
 	From  [3]Nano // machine position before
-	DE    Nano    // filament axis step
+	Step  Nano    // of the filament axis, in its unit: mm, or mm³ (M200)
+	DE    Nano    // filament moved, mm
 	Laid  Nano    // filament that left the nozzle; its debt is paid
 	MoveX bool    // X or Y changes
 	Arc   Arc     // set when the way is an arc
@@ -49,7 +53,7 @@ type Machine struct {
 
 // Exec carries out c and writes what happened to a.
 func (m *Machine) Exec(c *Command, a *Act) {
-	a.Kind, a.DE, a.Laid, a.MoveX = Nothing, 0, 0, false
+	a.Kind, a.Step, a.DE, a.Laid, a.MoveX = Nothing, 0, 0, 0, false
 	a.Arc.Turn = 0
 	switch c.Letter {
 	case 0:
@@ -81,6 +85,18 @@ func (m *Machine) length(v int64) Nano {
 	return Nano(v)
 }
 
+// axisE converts a word's value to the unit of the filament axis; volumes in a file
+// that counts in inches are cubic inches.
+func (m *Machine) axisE(v int64) Nano {
+	switch {
+	case !m.Inch:
+		return Nano(v)
+	case m.Volumetric():
+		return Nano(math.Round(float64(v) * 25.4 * 25.4 * 25.4))
+	}
+	return inch(v)
+}
+
 // linear carries out G0 and G1.
 func (m *Machine) linear(c *Command, a *Act) {
 	const axes = 1<<('X'-'A') | 1<<('Y'-'A') | 1<<('Z'-'A')
@@ -109,7 +125,7 @@ func (m *Machine) linear(c *Command, a *Act) {
 	if has&(1<<('E'-'A')) != 0 {
 		v := Nano(c.val['E'-'A'])
 		if m.Inch {
-			v = inch(int64(v))
+			v = m.axisE(int64(v))
 		}
 		if m.RelE {
 			de = v
@@ -141,20 +157,24 @@ func (m *Machine) placesApart(c *Command) {
 func (m *Machine) Before(a *Act, feed Nano, known uint8) State {
 	s := m.State
 	s.Pos, s.Feed, s.Known = a.From, feed, known
-	s.E -= a.DE
+	s.E -= a.Step
 	s.Laid -= a.Laid
 	// What was not laid has paid debt, or made it.
 	s.Debt += a.DE - a.Laid
 	return s
 }
 
-// move books the filament of a movement from a.From to m.Pos. Moves shorter
+// move books a movement from a.From to m.Pos, with a step de of the filament axis. Moves shorter
 // than 2 nm do not count: they cannot be told from rounding.
 func (m *Machine) move(a *Act, de Nano) {
 	dx, dy, dz := m.Pos[0]-a.From[0], m.Pos[1]-a.From[1], m.Pos[2]-a.From[2]
 	a.MoveX = dx > 1 || dx < -1 || dy > 1 || dy < -1 || a.Arc.Turn != 0
-	a.DE = de
+	a.Step = de
 	m.E += de
+	if m.Aux != nil && m.Aux.Volume {
+		de = m.Filament(de)
+	}
+	a.DE = de
 	switch {
 	case de > 0:
 		laid := de - m.Debt
@@ -270,7 +290,7 @@ func (m *Machine) setAxis(c *Command) {
 		m.Off[k] = m.Pos[k] - v
 	}
 	if all || c.Has('E') {
-		m.OffE = m.E - m.length(c.Value('E'))
+		m.OffE = m.E - m.axisE(c.Value('E'))
 	}
 }
 
@@ -340,7 +360,11 @@ func (m *Machine) m(c *Command, a *Act) {
 			}
 			m.setSticky(c.Word(), plain(c))
 		}
-	case 92, 141, 191, 200, 201, 202, 203, 204, 205, 206, 207, 208, 209, 211, 302, 413, 420, 428, 566, 572, 592, 593,
+	case 200:
+		a.Kind = Lasting
+		m.setVolume(c)
+		m.setSticky(c.Word(), plain(c))
+	case 92, 141, 191, 201, 202, 203, 204, 205, 206, 207, 208, 209, 211, 302, 413, 420, 428, 566, 572, 592, 593,
 		665, 666, 851, 900:
 		a.Kind = Lasting
 		m.setSticky(c.Word(), plain(c))

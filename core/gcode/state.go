@@ -2,6 +2,7 @@ package gcode
 
 import (
 	"maps"
+	"math"
 	"slices"
 	"sort"
 )
@@ -22,13 +23,13 @@ const (
 type State struct {
 	Pos    [3]Nano // X, Y, Z
 	Off    [3]Nano // Pos = the file's number + Off
-	E      Nano    // filament axis, summed over the whole file
+	E      Nano    // filament axis, summed over the whole file, in its unit: mm, or mm³
 	OffE   Nano    // E = the file's number + OffE
-	Debt   Nano    // filament pulled back and not yet given back, active tool
+	Debt   Nano    // filament pulled back and not yet given back, active tool, mm
 	Feed   Nano    // per minute
 	Fan    int64   // part fan, millionths of the S value (255 is full)
 	Top    Nano    // highest Z at which something was laid
-	Laid   Nano    // filament laid so far
+	Laid   Nano    // filament laid so far, mm
 	Tool   int32
 	Known  uint8 // axes whose place is known
 	RelXYZ bool  // G91
@@ -50,6 +51,9 @@ type Aux struct {
 	Sticky []Setting
 	Flow   int64 // M221, millionths; 0 means never set
 	Speed  int64 // M220
+
+	Diameter Nano // of the filament, as M200 names it; 0 when it never has
+	Volume   bool // the filament axis counts mm³ of filament so thick (M200)
 }
 
 // Setting is a lasting setting as the file last wrote it.
@@ -208,6 +212,65 @@ func (s *State) Speed() float64 {
 	return float64(s.Aux.Speed) / 100e6
 }
 
+// UsualDiameter is how thick filament is when nobody says otherwise, mm.
+const UsualDiameter = 1.75
+
+// Diameter returns how thick the filament is, mm, as far as the file says (M200).
+func (s *State) Diameter() float64 {
+	if s.Aux == nil || s.Aux.Diameter <= 0 {
+		return UsualDiameter
+	}
+	return s.Aux.Diameter.Millimetres()
+}
+
+// Volumetric reports whether the filament axis counts mm³ (M200).
+func (s *State) Volumetric() bool { return s.Aux != nil && s.Aux.Volume }
+
+// area is the cross-section of the filament, mm².
+func (s *State) area() float64 {
+	d := s.Diameter()
+	return math.Pi / 4 * d * d
+}
+
+// Filament returns the length of filament that a step of the axis moves.
+func (s *State) Filament(step Nano) Nano {
+	if !s.Volumetric() {
+		return step
+	}
+	return Nano(math.Round(float64(step) / s.area()))
+}
+
+// Step returns the step of the axis that moves a length of filament.
+func (s *State) Step(filament Nano) Nano {
+	if !s.Volumetric() {
+		return filament
+	}
+	return Nano(math.Round(float64(filament) * s.area()))
+}
+
+// setVolume carries out M200: D names the diameter and switches to volumes, D0 and S0
+// switch back to lengths, S1 to volumes again.
+func (s *State) setVolume(c *Command) {
+	d, on := Nano(0), false
+	if s.Aux != nil {
+		d, on = s.Aux.Diameter, s.Aux.Volume
+	}
+	if c.Has('D') {
+		if v := Nano(c.Value('D')); v > 0 {
+			d, on = v, true
+		} else {
+			on = false
+		}
+	}
+	if c.Has('S') {
+		on = c.Value('S') != 0
+	}
+	if s.Volumetric() != on || s.Aux != nil && s.Aux.Diameter != d || s.Aux == nil && d != 0 {
+		a := s.change()
+		a.Diameter, a.Volume = d, on
+	}
+}
+
 // Settings returns the lasting settings in force, ordered by word. The caller
 // must not change them.
 func (s *State) Settings() []Setting {
@@ -244,6 +307,7 @@ func (s *State) change() *Aux {
 	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}, Pulled: map[int32]bool{}}
 	if o := s.Aux; o != nil {
 		n.Bed, n.Flow, n.Speed = o.Bed, o.Flow, o.Speed
+		n.Diameter, n.Volume = o.Diameter, o.Volume
 		n.Sticky = append([]Setting(nil), o.Sticky...)
 		for k, v := range o.Nozzle {
 			n.Nozzle[k] = v

@@ -74,7 +74,8 @@ func (r *reader) merge(opens []bool) {
 			main.laid += t.Filament
 		} else if more(&runs[i], t, &main) {
 			l.Z = t.Z
-			main.wall, main.laid, main.ramp = runs[i].wall, t.Filament, runs[i].ramp
+			main = runs[i]
+			main.laid = t.Filament
 		}
 		l.Last = max(l.Last, t.Last)
 		l.Moves += t.Moves
@@ -104,6 +105,8 @@ func more(a *run, l *Layer, b *run) bool {
 	switch {
 	case a.ramp != b.ramp:
 		return b.ramp
+	case a.aside != b.aside:
+		return b.aside
 	case a.wall != b.wall:
 		return a.wall > b.wall
 	}
@@ -212,7 +215,7 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			several++
 		}
 	}
-	rare, checks := several*2 < len(heads), 0
+	rare, checks, looked, wrong := several*2 < len(heads), 0, 0, 0
 	extra, falls := 0, 0
 	for g, from := range heads {
 		low := gcode.Nano(0)
@@ -236,18 +239,31 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			}
 			continue
 		}
+		if rare && g > 0 && r.heightsIn(from, to) > 1 {
+			r.setAside(from, to, low+step)
+		}
 		under := from // the run at that height
 		for i := from; i < to; i++ {
 			z := layers[i].Z
 			if g > 0 && z <= low+eps || r.runs[i].ramp {
 				continue
 			}
-			own := base >= 0 && z*5 >= base*5+step*4
-			if !own && rare && base >= 0 && z > base+alike && checks < mostChecks {
+			full := z*5 >= base*5+step*4
+			own := base >= 0 && full
+			if base >= 0 && z > base+alike && checks < mostChecks && (rare && !full || g == 0) {
 				checks++
 				var err error
 				if own, err = r.stands(under, i); err != nil {
 					return nil, err
+				}
+			} else if base >= 0 && z > base+alike && !full && looked < 6 {
+				looked++
+				on, err := r.stands(under, i)
+				if err != nil {
+					return nil, err
+				}
+				if on {
+					wrong++
 				}
 			}
 			if own {
@@ -259,7 +275,8 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			}
 		}
 	}
-	if extra > len(heads) || falls*3 > len(heads) {
+	// A comment that stands before every other layer is no mark of layers.
+	if extra > len(heads) || falls*3 > len(heads) || wrong*2 > looked {
 		return nil, nil
 	}
 	return opens, nil
@@ -287,15 +304,31 @@ func (r *reader) heightsIn(from, to int) int {
 	return n
 }
 
+// setAside takes the runs whose heights are further from z than others are out of the
+// choice of their layer's height.
+func (r *reader) setAside(from, to int, z gcode.Nano) {
+	off := func(i int) gcode.Nano { return max(r.ix.Layers[i].Z-z, z-r.ix.Layers[i].Z) }
+	best := off(from)
+	for i := from; i < to; i++ {
+		best = min(best, off(i))
+	}
+	for i := from; i < to; i++ {
+		r.runs[i].aside = off(i) > best+alike
+	}
+}
+
+// onTop is the size of squares, mm, in which paths on top of each other meet and those
+// beside each other do not: a third of a line.
+const onTop = 0.15
+
 // stands reports whether run i lies on what run k lays, as a layer does, rather than
 // beside it.
 func (r *reader) stands(k, i int) (bool, error) {
-	const size = 0.2 // mm; less than half a line
-	a, err := r.footprint(k, size)
+	a, err := r.footprint(k, onTop)
 	if err != nil {
 		return false, err
 	}
-	b, err := r.footprint(i, size)
+	b, err := r.footprint(i, onTop)
 	return b.on(a) > 0.5, err
 }
 

@@ -150,7 +150,7 @@ func differ(a, b *level) gcode.Nano {
 func (r *reader) single(levels []level, opens []bool, a, b int, step gcode.Nano) error {
 	for i := a; i <= b; i++ {
 		prev, next := &levels[i-1], &levels[i+1]
-		if prev.between || (next.z-prev.z)*2 >= step*3 || levels[i].wall > prev.wall && levels[i].wall > next.wall {
+		if prev.between || (next.z-prev.z)*2 >= step*3 {
 			continue
 		}
 		yes, err := r.skipped(prev, &levels[i], next)
@@ -160,6 +160,7 @@ func (r *reader) single(levels []level, opens []bool, a, b int, step gcode.Nano)
 		if yes {
 			levels[i].between = true
 			opens[levels[i].first] = false
+			r.runs[levels[i].first].aside = true
 		}
 	}
 	return nil
@@ -214,13 +215,25 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	if b+1 <= last && b-1 >= first && differ(&levels[b+1], &levels[b-1])*2 < differ(&levels[b+1], &levels[b]) {
 		hi = b + 1
 	}
-	// What lies in between is laid behind its layer, unless the file begins with it,
-	// or it is fill and the file ends without it.
+	// What lies in between belongs to the nearer of its neighbours where they are not
+	// equally near; else it is laid behind its layer, unless the file begins with it, or
+	// it is fill and the file ends without it.
+	near, far := 0, 0
+	for i := max(lo, first+1); i < hi && i < last; i++ {
+		if i&1 != odd {
+			continue
+		}
+		d := (levels[i+1].z - levels[i].z) - (levels[i].z - levels[i-1].z)
+		if d < -alike {
+			near++
+		} else if d > alike {
+			far++
+		}
+	}
 	fill := sum[odd].wall*4 < sum[1-odd].wall
-	leads := lo == first && lo&1 == odd ||
-		fill && hi == last && hi&1 != odd
-	if hi == last && hi&1 == odd {
-		leads = false
+	leads := near > far
+	if near == far {
+		leads = !(hi == last && hi&1 == odd) && (lo == first && lo&1 == odd || fill && hi == last)
 	}
 	for i := lo; i <= hi; i++ {
 		if i&1 != odd {
@@ -240,11 +253,10 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 // skipped reports whether what is laid at c stands on what is laid at a, and not on
 // what is laid at b between them.
 func (r *reader) skipped(a, b, c *level) (bool, error) {
-	const size = 0.2 // mm; less than half a line
 	var f [3]cells
 	for k, l := range []*level{a, b, c} {
 		var err error
-		if f[k], err = r.levelCells(l, size); err != nil {
+		if f[k], err = r.levelCells(l, onTop); err != nil {
 			return false, err
 		}
 	}

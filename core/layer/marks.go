@@ -118,6 +118,18 @@ func (l *learner) comment(text []byte, line int64, z gcode.Nano) int {
 	return id
 }
 
+// counting reports whether one of the pending comments counts up by one each time, and
+// has stood in the file no more than most times: it may be the mark of a layer that
+// begins at the height of the last.
+func (l *learner) counting(most int) bool {
+	for _, p := range l.pending {
+		if t := &l.templates[p.id]; p.n > 0 && t.counts == t.total-1 && t.total <= most {
+			return true
+		}
+	}
+	return false
+}
+
 // counter returns the hash of the comment whose number counts up by one each
 // time it stands in the file, 0 when there is none.
 func (l *learner) counter() uint64 {

@@ -5,8 +5,8 @@ import (
 )
 
 // A prime line is laid beside the part to get the filament flowing: a few straight
-// strokes beside each other, or one open line along the edge, with little filament
-// and before the file's own first mark. Nothing else touches it.
+// strokes beside each other, or, before the file's own first mark, one open line along
+// the edge, with little filament. Nothing else touches it.
 const (
 	mostPrimes   = 6
 	primeWidth   = 4 * gcode.MM  // of straight strokes beside each other
@@ -35,7 +35,7 @@ func (r *reader) primes(mark int64) (int, error) {
 		for i := k; i < len(runs) && beside; i++ {
 			beside = apart(box, runs[i].Box, primeAway)
 		}
-		if beside && open {
+		if beside && open && mark > 0 {
 			return k, nil
 		}
 		if !straight(box) {

@@ -111,6 +111,7 @@ type reader struct {
 	lays   int
 	rising climber
 	flatZ  gcode.Nano // of the highest level run so far
+	rises  int        // times it went up
 	steps  []gcode.Nano
 
 	farLine int64 // of the first laying move that ends where no printer reaches

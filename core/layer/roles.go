@@ -32,7 +32,7 @@ func (l *learner) role(t *template, layers []Layer) role {
 		r.layers[o.layer] = k
 	}
 	for p := range maxNumbers {
-		counts, equal, grows, steps, seen := 0, 0, 0, 0, 0
+		counts, equal, grows, steps, seen, along := 0, 0, 0, 0, 0, 0
 		last := -1
 		for i, k := range r.layers {
 			if k < 0 || t.occurs[k].n <= p {
@@ -56,6 +56,9 @@ func (l *learner) role(t *template, layers []Layer) role {
 				if v > prev {
 					grows++
 				}
+				if within(v-prev-int64(layers[i].Z-layers[last].Z), 2000) {
+					along++
+				}
 			}
 			last = i
 		}
@@ -64,8 +67,8 @@ func (l *learner) role(t *template, layers []Layer) role {
 		}
 		most := func(n, of int) bool { return n >= of-max(2, of/20) && n*2 > of }
 		switch {
-		case r.height < 0 && most(equal, seen):
-			r.height = p
+		case r.height < 0 && (most(equal, seen) || most(along, steps) && !most(counts, steps)):
+			r.height = p // or that and something constant
 		case r.counting < 0 && most(counts, steps):
 			r.counting = p
 		case r.growing < 0 && most(grows, steps):
@@ -75,32 +78,41 @@ func (l *learner) role(t *template, layers []Layer) role {
 	return r
 }
 
-// names reports whether a comment without numbers, which stands once before
-// each layer, is the name of its first path rather than a mark of the layer:
-// its words are those of paths, or it begins like comments that stand inside
-// layers, or the head is at the layer's height already while others stand inside.
+// names reports whether a comment without numbers, which stands once before each
+// layer, is the name of its first path rather than a mark of the layer: its words are
+// those of paths, or others of its kind stand in the file as often and the head has
+// come to the layer's height before it, or it begins as they do. A mark that stands
+// before such a name is one all the same.
 func (l *learner) names(t *template, layers []Layer) bool {
-	n := len(layers)
 	if labelClass(t.text) != Other {
 		return true
 	}
-	head, _, kind := strings.Cut(t.text, ":")
-	risen := 0
+	n := len(t.occurs)
+	risen, place := 0, make(map[int]int, n)
 	for _, o := range t.occurs {
-		if o.layer >= 0 && o.layer < n && o.z == layers[o.layer].Z {
+		if o.layer >= 0 && o.layer < len(layers) && o.z >= layers[o.layer].Z-eps {
 			risen++
 		}
+		place[o.layer] = o.order
 	}
+	head, _, kind := strings.Cut(t.text, ":")
+	others, follow := false, 0
 	for k := range l.templates {
 		o := &l.templates[k]
-		if o.inner < len(t.occurs)/2 || strings.Contains(o.text, "#") {
+		if o == t || (o.inner+len(o.occurs))*2 < n || strings.Contains(o.text, "#") {
 			continue
 		}
-		if kind && strings.HasPrefix(o.text, head+":") || risen*2 > len(t.occurs) {
+		others = true
+		if kind && o.inner*2 >= n && strings.HasPrefix(o.text, head+":") {
 			return true
 		}
+		for _, m := range o.occurs {
+			if at, ok := place[m.layer]; ok && m.order > at {
+				follow++
+			}
+		}
 	}
-	return false
+	return others && follow*2 <= n && risen*2 > n
 }
 
 // labels returns the comments without numbers that stand again and again before

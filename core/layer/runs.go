@@ -13,6 +13,7 @@ type run struct {
 	wall   gcode.Nano // filament of its closed paths
 	laid   gcode.Nano // filament of several runs at one height, when they are summed up
 	ramp   bool       // it rises or falls, and nothing at its height follows
+	aside  bool       // its height is not the layer's
 	gap    *gap       // the gap before it when there is a choice in it, else nil
 	starts point      // early: in front of the movement that leads to it
 }
@@ -208,6 +209,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 				r.steps = append(r.steps, z-r.flatZ)
 			}
 			r.flatZ = z
+			r.rises++
 		}
 	}
 	ramp := n > 0 && r.runs[n-1].ramp
@@ -224,14 +226,11 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 			r.levelOut()
 		}
 	default:
-		opens = z > h.z+eps || z < h.z-eps
+		opens = z > h.z+eps || z < h.z-eps || len(r.l.pending) > 0 && r.l.counting(2*r.rises+16)
 	}
-	if r.early && !opens && broken && !r.joins() {
-		if len(r.ix.Layers) == maxEarly {
-			r.early = false
-		} else {
-			opens = true
-		}
+	if r.early && (opens || broken && !r.joins()) {
+		r.early = n < maxEarly
+		opens = opens || r.early
 	}
 	if ramp && opens && r.path.flat > 0 { // too little of it to be sure until now
 		r.runs[n-1].ramp = false

@@ -105,12 +105,9 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 			opens = r.l.hit
 		}
 	}
-	if r.early && !opens && !r.joins() {
-		if len(r.ix.Layers) == maxEarly {
-			r.early = false
-		} else {
-			opens = !sloped
-		}
+	if r.early && (opens || !r.joins()) {
+		r.early = len(r.ix.Layers) < maxEarly
+		opens = opens || r.early && !sloped
 	}
 	if opens {
 		r.betweenNothing(at)

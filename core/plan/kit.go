@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"dogear/core/gcode"
 )
 
 // KitFormat is the name of the kit format.
@@ -284,7 +286,7 @@ func (f *Filament) Check() error {
 func (f *Filament) Grams(mm float64) float64 {
 	d, rho := f.Diameter, f.Density
 	if d == 0 {
-		d = 1.75
+		d = gcode.UsualDiameter
 	}
 	if rho == 0 {
 		rho = 1.24

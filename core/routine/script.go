@@ -18,6 +18,7 @@ type Line struct {
 	Step     int     // of the routine that it belongs to; Frame for what stands around the steps
 	Seconds  float64 // it takes, starts and stops of the axes left out; heating guessed
 	From, To [3]gcode.Nano
+	Filament gcode.Nano // it moves, mm
 }
 
 // mostPieces bounds the lines that one movement of the filament becomes.
@@ -100,7 +101,7 @@ func (c *Script) run(text, why string, ours bool) gcode.Act {
 	if ours && !c.style.Plain && cmd.Text == nil && why != "" {
 		text += " ; " + why
 	}
-	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos})
+	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos, act.DE})
 	return act
 }
 
@@ -156,6 +157,7 @@ func (c *Script) filament(by gcode.Nano, feed float64, why string) {
 // eWord is the word that moves the filament by a length: a step, or, where the axis
 // counts from the start, the place it comes to.
 func (c *Script) eWord(by gcode.Nano) string {
+	by = c.m.Step(by)
 	if c.m.RelE {
 		return word('E', by)
 	}
@@ -359,7 +361,7 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 }
 
 // unset are settings with the line that takes each back.
-var unset = map[string]string{"M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1",
+var unset = map[string]string{"M200": "M200 D0", "M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1",
 	"plane": "G17", "workspace": "G54"}
 
 // stepBack is the M290 that leads from one sum of baby steps to another.

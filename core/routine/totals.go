@@ -78,10 +78,10 @@ func (t *Total) add(l *Line, b *Block) {
 	}
 	var c gcode.Command
 	c.Parse([]byte(l.Text))
-	if c.Letter != 'G' || c.Code > 3 || !c.Has('E') || c.Value('E') <= 0 {
+	if c.Letter != 'G' || c.Code > 3 || l.Filament <= 0 {
 		return
 	}
-	e := gcode.Nano(c.Value('E')).Millimetres()
+	e := l.Filament.Millimetres()
 	switch do := b.Steps[l.Step].Do; {
 	case do == "purge" && strings.HasPrefix(l.Why, "pushes"), do == "purge" && l.Why == "and on":
 		t.Purged += e
