@@ -124,7 +124,7 @@ func (j *jobs) run(ctx context.Context, p store.Print) {
 }
 
 func isRefusal(err error) bool {
-	for _, r := range []error{layer.ErrEmpty, layer.ErrUTF16, layer.ErrPicture, layer.ErrMesh, layer.ErrArchive, layer.ErrNotGCode, layer.ErrNoMoves} {
+	for _, r := range layer.Refusals {
 		if errors.Is(err, r) {
 			return true
 		}

@@ -144,10 +144,7 @@ func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
 	var out []bind.Piece
 	var files []string
 	opened := map[string]*document{}
-	opt := layer.Options{KeepE: p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE}
-	for _, w := range p.Printer.Stop {
-		opt.StopWords = append(opt.StopWords, w)
-	}
+	opt := optionsOf(p)
 	for _, arg := range c.Piece {
 		m := pieceForm.FindStringSubmatch(arg)
 		if m == nil {

@@ -192,18 +192,7 @@ func readPlan(file string) (*plan.Plan, error) {
 }
 
 // optionsOf says how a file is read for the printer of a plan.
-func optionsOf(p *plan.Plan) layer.Options {
-	opt := layer.Options{KeepE: p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE}
-	for _, w := range p.Printer.Stop {
-		opt.StopWords = append(opt.StopWords, w)
-	}
-	for i := range p.Ears {
-		if w := p.Ears[i].Stop; w != "" {
-			opt.StopWords = append(opt.StopWords, w)
-		}
-	}
-	return opt
-}
+func optionsOf(p *plan.Plan) layer.Options { return layer.Options{Dialect: p.Dialect()} }
 
 // released lays a plan onto a file and has it examined; one that was made for another
 // file only when that is asked for. What stands against writing it is an error.

@@ -61,7 +61,7 @@ func Copy(w io.Writer, r io.Reader, name string, at interface {
 	switch {
 	case len(magic) >= 2 && magic[0] == 0x1f && magic[1] == 0x8b:
 		in := &counter{r: br}
-		z, err := gzip.NewReader(in)
+		z, err := newUnzipper(in)
 		if err != nil {
 			return "", 0, ErrBroken
 		}
@@ -75,6 +75,47 @@ func Copy(w io.Writer, r io.Reader, name string, at interface {
 	}
 	n, err := limited(w, br, nil, lim)
 	return Clean(name), n, err
+}
+
+// unzipper reads the members of a .gz one after another. Zeros behind the last, with
+// which some programs fill up a block, are let pass.
+type unzipper struct {
+	in *bufio.Reader
+	z  *gzip.Reader
+}
+
+func newUnzipper(r io.Reader) (*unzipper, error) {
+	in := bufio.NewReader(r)
+	z, err := gzip.NewReader(in)
+	if err != nil {
+		return nil, err
+	}
+	z.Multistream(false)
+	return &unzipper{in, z}, nil
+}
+
+func (u *unzipper) Read(p []byte) (int, error) {
+	n, err := u.z.Read(p)
+	if err != io.EOF {
+		return n, err
+	}
+	for {
+		b, err := u.in.ReadByte()
+		if err != nil {
+			return n, err // the end
+		}
+		if b != 0 {
+			break
+		}
+	}
+	if err := u.in.UnreadByte(); err != nil {
+		return n, err
+	}
+	if err := u.z.Reset(u.in); err != nil {
+		return n, err
+	}
+	u.z.Multistream(false)
+	return n, nil
 }
 
 // IsZip reports whether the first bytes are those of a .zip, which must be
@@ -96,10 +137,10 @@ func unzip(w io.Writer, at interface {
 	}
 	var one *zip.File
 	for _, f := range z.File {
-		if strings.HasPrefix(f.Name, "/") || strings.Contains(f.Name, "\\") || strings.Contains(f.Name, "..") || strings.Contains(f.Name, ":") {
+		if climbs(f.Name) {
 			return "", 0, ErrPath
 		}
-		if f.FileInfo().IsDir() {
+		if f.FileInfo().IsDir() || beside(f.Name) {
 			continue
 		}
 		if one != nil {
@@ -121,6 +162,33 @@ func unzip(w io.Writer, at interface {
 	c := &counter{n: max(int64(one.CompressedSize64), 1)}
 	n, err := limited(w, in, c, lim)
 	return Clean(path.Base(one.Name)), n, err
+}
+
+// climbs reports whether an entry's name leads out of the archive: it begins at the
+// root or at a drive, or one of its folders is "..".
+func climbs(name string) bool {
+	if strings.HasPrefix(name, "/") || strings.Contains(name, "\\") {
+		return true
+	}
+	if len(name) >= 3 && name[1] == ':' && name[2] == '/' {
+		return true
+	}
+	for folder := range strings.SplitSeq(name, "/") {
+		if folder == ".." {
+			return true
+		}
+	}
+	return false
+}
+
+// beside reports whether an entry is what an operating system packs beside the files
+// that were meant: notes on them, and how a folder was looked at.
+func beside(name string) bool {
+	switch path.Base(name) {
+	case ".DS_Store", "Thumbs.db", "desktop.ini":
+		return true
+	}
+	return strings.HasPrefix(name, "__MACOSX/") || strings.HasPrefix(path.Base(name), "._")
 }
 
 // counter counts the packed bytes that were read.

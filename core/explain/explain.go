@@ -54,10 +54,7 @@ func Line(c *gcode.Command, a *gcode.Act, m *gcode.Machine) string {
 	case gcode.Heat:
 		return heat(c, a, m)
 	case gcode.FanSet:
-		if m.Fan == 0 {
-			return "part fan off"
-		}
-		return fmt.Sprintf("part fan at %d %%", (m.Fan/10_000*100/255+50)/100)
+		return fan(c, m)
 	case gcode.Lasting:
 		return setting(c)
 	case gcode.ToolSet:
@@ -148,10 +145,33 @@ func mode(c *gcode.Command) string {
 	return "plane for arcs"
 }
 
+// fan says what M106 and M107 do: to the part fan, or to another one that they name.
+func fan(c *gcode.Command, m *gcode.Machine) string {
+	what, v := "part fan", m.Fan
+	if p := c.Value('P') / 1_000_000; p != 0 {
+		what, v = fmt.Sprintf("fan %d", p), 0
+		if c.Code == 106 {
+			v = 255_000_000
+			if c.Has('S') {
+				v = c.Value('S')
+			}
+		}
+	}
+	if v == 0 {
+		return what + " off"
+	}
+	return fmt.Sprintf("%s at %.0f %%", what, m.FanShare(v))
+}
+
 func heat(c *gcode.Command, a *gcode.Act, m *gcode.Machine) string {
 	what, t := "nozzle", m.Nozzle()
 	if c.Code == 140 || c.Code == 190 {
 		what, t = "bed", m.Bed()
+	} else if n := int32(c.Value('T') / 1_000_000); c.Has('T') && n != m.Tool {
+		what, t = fmt.Sprintf("nozzle of tool %d", n), m.Target(n)
+	}
+	if !c.Has('S') && !c.Has('R') {
+		return what + " without a temperature"
 	}
 	if t == 0 {
 		return what + " heater off"

@@ -55,8 +55,15 @@ func State(m *gcode.Machine) []string {
 	if m.Inch {
 		out = append(out, "the file writes inches")
 	}
-	out = append(out, fmt.Sprintf("speed %s mm/s, fan at %d %%", places(m.Feed/60, 1), (m.Fan/10_000*100/255+50)/100))
-	out = append(out, fmt.Sprintf("nozzle to %s °C, bed to %s °C, tool %d", places(gcode.Nano(m.Nozzle()), 1), places(gcode.Nano(m.Bed()), 1), m.Tool))
+	out = append(out, fmt.Sprintf("speed %s mm/s, fan at %.0f %%", places(m.Feed/60, 1), m.FanShare(m.Fan)))
+	nozzle, bed := "nozzle: nothing said yet", "bed: nothing said yet"
+	if m.Stated() {
+		nozzle = "nozzle to " + places(gcode.Nano(m.Nozzle()), 1) + " °C"
+	}
+	if m.BedStated() {
+		bed = "bed to " + places(gcode.Nano(m.Bed()), 1) + " °C"
+	}
+	out = append(out, fmt.Sprintf("%s, %s, tool %d", nozzle, bed, m.Tool))
 	for _, s := range m.Settings() {
 		out = append(out, "in force: "+s.Line)
 	}

@@ -3,12 +3,15 @@ package gcode
 import (
 	"errors"
 	"fmt"
+	"strings"
 )
 
 // Bad words, wrapped in a [BadWord].
 var (
 	ErrNumber = errors.New("not a number that can be used")
 	ErrJunk   = errors.New("characters that are not G-code")
+	ErrPower  = errors.New("a number with an exponent, which printers read in different ways")
+	ErrSecond = errors.New("a second command on the line, which most printers leave out")
 )
 
 // BadWord is a word of a line that was left out, and where it stands.
@@ -119,8 +122,8 @@ func (c *Command) Parse(s []byte) {
 	if i == n {
 		return
 	}
-	if s[i]|0x20 == 'n' && i+1 < n && s[i+1]-'0' <= 9 {
-		for i++; i < n && s[i]-'0' <= 9; i++ {
+	if s[i]|0x20 == 'n' && i+1 < n && (s[i+1]-'0' <= 9 || s[i+1] == '-' && i+2 < n && s[i+2]-'0' <= 9) {
+		for i += 2; i < n && s[i]-'0' <= 9; i++ {
 		}
 		for i < n && blank(s[i]) {
 			i++
@@ -201,7 +204,14 @@ func (c *Command) words(s []byte, i int) {
 			v, next, ok := number(s, i)
 			if ok {
 				if b&^0x20 == 'G' || b&^0x20 == 'M' {
-					break // a second command on the line
+					c.Bad = append(c.Bad, BadWord{at + 1, string(s[at:next]), ErrSecond})
+					break
+				}
+				if end := power(s, at, next); end > next {
+					has &^= 1 << l
+					c.Bad = append(c.Bad, BadWord{at + 1, string(s[at:min(end, at+20)]), ErrPower})
+					i = end
+					continue
 				}
 				c.val[l] = v
 				has |= 1 << l
@@ -243,6 +253,48 @@ func (c *Command) words(s []byte, i int) {
 		}
 	}
 	c.has = has
+}
+
+// power returns the end of the exponent behind the number that ends at i, and i when
+// there is none. In a file without blanks "X1E5" are two words; it is one number when
+// the word is an E itself, when the e is small where letters are capital, or when its
+// exponent has a sign or begins with 0, as only programs write it.
+func power(s []byte, at, i int) int {
+	if i+1 >= len(s) || s[i]|0x20 != 'e' {
+		return i
+	}
+	j := i + 1
+	sign := s[j] == '-' || s[j] == '+'
+	if sign {
+		j++
+	}
+	digits := j
+	for j < len(s) && s[j]-'0' <= 9 {
+		j++
+	}
+	if j == digits || j < len(s) && s[j] == '.' {
+		return i
+	}
+	small := s[i] == 'e' && s[at] < 'a'
+	written := s[digits] == '0' && j-digits > 1 && (j == len(s) || blank(s[j]) || s[j] == ';')
+	if s[at]|0x20 == 'e' || small || written {
+		return j
+	}
+	return i
+}
+
+// Numeric reports whether the words of a command are numbers that this package reads: a
+// bad one among them matters. Other commands have names and texts there.
+func (c *Command) Numeric() bool {
+	if c.Letter != 'M' {
+		return c.Letter == 'G' || c.Letter == 'T'
+	}
+	switch c.Code {
+	case 82, 83, 84, 18, 92, 104, 109, 106, 107, 140, 190, 141, 191, 200, 201, 202, 203, 204, 205, 206, 207, 208,
+		209, 220, 221, 290, 566, 572, 851, 900:
+		return c.Sub == 0
+	}
+	return false
 }
 
 // paren skips the parenthesis at s[i] and returns the offset behind it.
@@ -336,44 +388,19 @@ func trim(s []byte) []byte {
 	return s
 }
 
-// Param returns the value of a macro's parameter (KEY=value, upper case key).
-func (c *Command) Param(key string) (string, bool) {
-	s := c.Text
-	for len(s) > 0 {
-		s = trim(s)
-		eq := 0
-		for eq < len(s) && s[eq] != '=' && !blank(s[eq]) {
-			eq++
+// params calls f with each parameter of a macro (KEY=number), its key in capitals and
+// its value in millionths.
+func (c *Command) params(f func(key string, v int64)) {
+	for s := trim(c.Text); len(s) > 0; s = trim(s) {
+		n := 0
+		for n < len(s) && !blank(s[n]) {
+			n++
 		}
-		if eq == len(s) || s[eq] != '=' {
-			s = s[eq:]
-			continue
+		if key, value, ok := strings.Cut(string(s[:n]), "="); ok {
+			if v, end, ok := number([]byte(value), 0); ok && end == len(value) {
+				f(strings.ToUpper(key), v)
+			}
 		}
-		end := eq + 1
-		for end < len(s) && !blank(s[end]) {
-			end++
-		}
-		if equalFold(s[:eq], key) {
-			return string(s[eq+1 : end]), true
-		}
-		s = s[end:]
+		s = s[n:]
 	}
-	return "", false
-}
-
-// equalFold compares b with an upper case ASCII key.
-func equalFold(b []byte, key string) bool {
-	if len(b) != len(key) {
-		return false
-	}
-	for i := range b {
-		u := b[i]
-		if u >= 'a' && u <= 'z' {
-			u -= 32
-		}
-		if u != key[i] {
-			return false
-		}
-	}
-	return true
 }

@@ -2,6 +2,7 @@ package gcode
 
 import (
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -40,6 +41,7 @@ type Act struct {
 	Laid  Nano    // filament that left the nozzle; its debt is paid
 	MoveX bool    // X or Y changes
 	Arc   Arc     // set when the way is an arc
+	Curve bool    // the way between is not followed: a spline, or an arc that stands upright
 	Wait  bool    // Heat: the printer waits for it
 	Dwell float64 // seconds
 }
@@ -47,14 +49,32 @@ type Act struct {
 // Machine carries out commands. The zero value reads files the usual way.
 type Machine struct {
 	State
-	StopWords []string // further words at which this printer stops, upper case
-	KeepE     bool     // G90 and G91 never switch the filament axis on this printer
+	StopWords []string // further words at which this printer stops
+}
+
+// Dialect is what printers do differently, as far as it changes what a file means. The
+// zero value is what most of them do.
+type Dialect struct {
+	StopWords []string // further words at which it stops
+	KeepE     bool     // G90 and G91 never switch the filament axis
+}
+
+// Equal reports whether two dialects read every file alike.
+func (d Dialect) Equal(o Dialect) bool {
+	return d.KeepE == o.KeepE && slices.Equal(d.StopWords, o.StopWords)
+}
+
+// NewMachine returns a machine that has carried out nothing yet.
+func NewMachine(d Dialect) Machine {
+	m := Machine{StopWords: d.StopWords}
+	m.KeepE = d.KeepE
+	return m
 }
 
 // Exec carries out c and writes what happened to a.
 func (m *Machine) Exec(c *Command, a *Act) {
 	a.Kind, a.Step, a.DE, a.Laid, a.MoveX = Nothing, 0, 0, 0, false
-	a.Arc.Turn = 0
+	a.Arc.Turn, a.Curve = 0, false
 	switch c.Letter {
 	case 0:
 	case 'G':
@@ -204,9 +224,19 @@ func (m *Machine) move(a *Act, de Nano) {
 	}
 }
 
+// curve carries out a move along a curve that is not followed: where it ends and what
+// it lays are as for a straight one.
+func (m *Machine) curve(c *Command, a *Act) {
+	m.linear(c, a)
+	a.Curve = true
+}
+
 func (m *Machine) g(c *Command, a *Act) {
 	if c.Sub != 0 {
 		a.Kind = Unknown
+		if c.Code == 5 && c.Sub == 1 {
+			m.curve(c, a)
+		}
 		if c.Code == 38 {
 			a.Kind = Probe
 		}
@@ -214,7 +244,13 @@ func (m *Machine) g(c *Command, a *Act) {
 	}
 	switch c.Code {
 	case 2, 3:
+		if m.Aux != nil && m.Plane() != "G17" {
+			m.curve(c, a)
+			return
+		}
 		m.arc(c, a)
+	case 5:
+		m.curve(c, a)
 	case 4:
 		a.Kind = Dwell
 		a.Dwell = float64(c.Value('P'))/1e9 + float64(c.Value('S'))/1e6
@@ -237,7 +273,11 @@ func (m *Machine) g(c *Command, a *Act) {
 		if c.Code != 17 || m.setting("plane") != "" {
 			m.setSticky("plane", c.Word())
 		}
-	case 53, 54, 55, 56, 57, 58, 59:
+	case 53:
+		// The rest of the line goes by the machine's own places, which are not known
+		// here; the next absolute move says where the head is.
+		a.Kind, m.Known = Unknown, 0
+	case 54, 55, 56, 57, 58, 59:
 		a.Kind = Lasting
 		if c.Code > 54 || m.setting("workspace") != "" {
 			m.setSticky("workspace", c.Word())
@@ -337,6 +377,9 @@ func (m *Machine) m(c *Command, a *Act) {
 			if c.Has('S') {
 				v = c.Value('S')
 			}
+			if v > 0 && v < 1_000_000 && !m.fanOne() {
+				m.change().FanOne = true
+			}
 		}
 		if p := c.Value('P'); p != 0 {
 			m.setSticky("M106 P"+itoa(p/1_000_000), plain(c))
@@ -424,12 +467,6 @@ func plain(c *Command) string {
 	return string(b)
 }
 
-// Parameters with which start macros name temperatures.
-var (
-	nozzleParams = []string{"EXTRUDER", "EXTRUDER_TEMP", "NOZZLE", "NOZZLE_TEMP", "HOTEND", "HOTEND_TEMP", "TOOL_TEMP"}
-	bedParams    = []string{"BED", "BED_TEMP", "BEDTEMP"}
-)
-
 func (m *Machine) macro(c *Command, a *Act) {
 	if c.Letter == '?' && (len(c.Name) == 0 || c.Name[0] != '@') {
 		a.Kind = Unknown
@@ -451,23 +488,46 @@ func (m *Machine) macro(c *Command, a *Act) {
 		m.setSticky(name, name+" "+string(c.Text))
 		return
 	}
-	for _, k := range nozzleParams {
-		if t, ok := c.degrees(k); ok {
-			m.setNozzle(m.Tool, t, true)
+	c.params(func(key string, v int64) {
+		switch heater(key, v) {
+		case 'n':
+			m.setNozzle(m.Tool, v, true)
+		case 'b':
+			m.setBed(v)
 		}
-	}
-	for _, k := range bedParams {
-		if t, ok := c.degrees(k); ok {
-			m.setBed(t)
-		}
-	}
+	})
 }
 
-func (c *Command) degrees(key string) (int64, bool) {
-	s, ok := c.Param(key)
-	if !ok {
-		return 0, false
+// heater says whether a parameter of a macro names the temperature of the nozzle ('n')
+// or of the bed ('b'): by the words in it ("BED_TEMPERATURE", "NOZZLE", "TOOL_TEMP"), and
+// by its value when none of them says that it is a temperature. 0 when it is neither.
+func heater(key string, v int64) byte {
+	temp, kind := false, byte(0)
+	for word := range strings.FieldsFuncSeq(key, func(r rune) bool { return r == '_' || r == '.' }) {
+		switch word {
+		case "TEMP", "TEMPERATURE", "TEMPS", "CELSIUS":
+			temp = true
+		case "BEDTEMP", "BEDTEMPERATURE":
+			temp, kind = true, 'b'
+		case "BED":
+			kind = 'b'
+		case "EXTRUDER", "NOZZLE", "HOTEND", "TOOL", "HOTENDTEMP", "NOZZLETEMP", "EXTRUDERTEMP":
+			kind = 'n'
+			temp = temp || strings.HasSuffix(word, "TEMP")
+		case "S", "T", "SET", "TARGET", "INITIAL", "FIRST", "LAYER", "FIRSTLAYER", "PRINT", "PRINTING", "START", "HEAT", "0", "1":
+		default:
+			return 0 // BED_MESH, NOZZLE_DIAMETER, CHAMBER_TEMP, …
+		}
 	}
-	v, end, ok := number([]byte(s), 0)
-	return v, ok && end == len(s)
+	const low, high, most = 20_000_000, 100_000_000, 600_000_000
+	if v < 0 || v > most || v == 0 && !temp && kind == 'n' && key == "TOOL" {
+		return 0
+	}
+	switch {
+	case kind == 0 || temp || v == 0 && key != "TOOL":
+		return kind
+	case kind == 'n' && v >= high, kind == 'b' && v >= low && v <= 200_000_000:
+		return kind
+	}
+	return 0
 }

@@ -35,6 +35,7 @@ type State struct {
 	RelXYZ bool  // G91
 	RelE   bool  // M83
 	ESet   bool  // an M82 or M83 was seen: G90 and G91 leave E alone
+	KeepE  bool  // they leave it alone from the start: the printer is of that kind
 	Inch   bool  // G20
 	Pulled bool  // a firmware retraction (G10) is open
 	Aux    *Aux
@@ -54,6 +55,8 @@ type Aux struct {
 
 	Diameter Nano // of the filament, as M200 names it; 0 when it never has
 	Volume   bool // the filament axis counts mm³ of filament so thick (M200)
+	BedSaid  bool // something has said how warm the bed is to be
+	FanOne   bool // the fan's speed is written from 0 to 1, not to 255
 }
 
 // Setting is a lasting setting as the file last wrote it.
@@ -196,6 +199,20 @@ func (s *State) Bed() int64 {
 	return s.Aux.Bed
 }
 
+// FanShare returns how fast a fan turns when it is set to v (millionths), in percent. Some
+// printers write its speed from 0 to 1; a file that once says a part of 1 is of that kind.
+func (s *State) FanShare(v int64) float64 {
+	if s.fanOne() {
+		return float64(v) / 1e4
+	}
+	return float64(v) / 255e4
+}
+
+func (s *State) fanOne() bool { return s.Aux != nil && s.Aux.FanOne }
+
+// BedStated reports whether anything has said how warm the bed is to be.
+func (s *State) BedStated() bool { return s.Aux != nil && (s.Aux.BedSaid || s.Aux.Bed != 0) }
+
 // Flow returns the flow factor of M221, 1 when none was set.
 func (s *State) Flow() float64 {
 	if s.Aux == nil || s.Aux.Flow <= 0 {
@@ -307,7 +324,7 @@ func (s *State) change() *Aux {
 	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}, Pulled: map[int32]bool{}}
 	if o := s.Aux; o != nil {
 		n.Bed, n.Flow, n.Speed = o.Bed, o.Flow, o.Speed
-		n.Diameter, n.Volume = o.Diameter, o.Volume
+		n.Diameter, n.Volume, n.FanOne, n.BedSaid = o.Diameter, o.Volume, o.FanOne, o.BedSaid
 		n.Sticky = append([]Setting(nil), o.Sticky...)
 		for k, v := range o.Nozzle {
 			n.Nozzle[k] = v
@@ -349,8 +366,9 @@ func (s *State) setNozzle(tool int32, v int64, wait bool) {
 }
 
 func (s *State) setBed(v int64) {
-	if s.Bed() != v {
-		s.change().Bed = v
+	if s.Aux == nil || s.Aux.Bed != v || !s.Aux.BedSaid {
+		a := s.change()
+		a.Bed, a.BedSaid = v, true
 	}
 }
 

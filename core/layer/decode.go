@@ -25,7 +25,7 @@ type Move struct {
 // calls f for every line with the state after it. It stops when f returns
 // false. Layer 0 means the beginning of the file.
 func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
-	var m gcode.Machine
+	m := gcode.NewMachine(ix.Dialect)
 	line, off := int64(1), int64(0)
 	if n > 0 {
 		if n > len(ix.Layers) {
@@ -98,7 +98,7 @@ func (ix *Index) StateAt(src Source, line int64) (gcode.State, error) {
 		return gcode.State{}, fmt.Errorf("line %d: the file has %d lines", line, ix.Lines)
 	}
 	n := ix.At(line)
-	var s gcode.State
+	s := gcode.NewMachine(ix.Dialect).State
 	if n > 0 {
 		s = ix.Layers[n-1].At
 	}

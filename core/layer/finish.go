@@ -28,7 +28,7 @@ func (r *reader) finish() (*Index, error) {
 	if err := r.shape(); err != nil {
 		return nil, err
 	}
-	marks, role, missing := r.l.learn(ix.Layers)
+	marks, role, missing := r.l.learn(ix.Layers, r.p.begins)
 	ix.Marks = marks
 	ix.Labels = r.l.labels(len(ix.Layers), marks)
 	r.folds(role)
@@ -69,6 +69,11 @@ func (r *reader) shape() error {
 			}
 		}
 		l.Height = l.Z - below
+	}
+	for i := range ix.Layers { // the first, below the bed's zero, is as thick as the next
+		if l := &ix.Layers[i]; l.Height <= 0 && i+1 < len(ix.Layers) {
+			l.Height = max(ix.Layers[i+1].Z-l.Z, 0)
+		}
 	}
 	if len(ix.Layers) == 0 {
 		ix.Objects = 0
@@ -211,6 +216,14 @@ func (r *reader) findings(missing []int) {
 		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
 		return
 	}
+	if ix.OpenE = r.openE; r.openE > 0 {
+		how := "in steps, as most printers do"
+		if ix.Dialect.KeepE {
+			how = "from the start, as the printer's settings say"
+		}
+		r.note(Care, "filament-mode-open", r.openE, "From line "+group(r.openE)+" on places count in steps (G91), and the file does not say how the filament counts. Printers differ; it is read as counting "+how+". Name your printer, and say in its settings whether G90 and G91 move its filament axis too.")
+	}
+	r.beside()
 	if len(missing) > 0 {
 		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First, fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted by what is laid.", ix.Marks.Layer, someLayers(missing)))
 	}
@@ -237,6 +250,58 @@ func (r *reader) findings(missing []int) {
 		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something that is not G-code.")
 	}
 	sort.SliceStable(ix.Findings, func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
+}
+
+// beside notes what is laid where nothing should be: below the bed, or far from all the
+// rest.
+func (r *reader) beside() {
+	ix := r.ix
+	if l := &ix.Layers[0]; l.Z < 0 {
+		r.odd(0, "below-bed", "lays the first layer at "+l.Z.String()+" mm, which is below the bed's zero. Heights are shown as the file writes them.")
+	}
+	if r.farLine > 0 {
+		r.note(Care, "far-off", r.farLine, "Line "+group(r.farLine)+" lays plastic more than 1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
+		return
+	}
+	// One layer that reaches much further than all others.
+	n := len(ix.Layers)
+	if n < 3 {
+		return
+	}
+	behind := make([][4]gcode.Nano, n+1)
+	behind[n] = ix.Layers[n-1].Box
+	for i := n - 1; i >= 0; i-- {
+		behind[i] = union(behind[i+1], ix.Layers[i].Box)
+	}
+	before := ix.Layers[0].Box
+	for i := range n {
+		rest := before
+		if i == 0 {
+			rest = behind[1]
+		} else if i+1 < n {
+			rest = union(before, behind[i+1])
+		}
+		before = union(before, ix.Layers[i].Box)
+		size := max(rest[2]-rest[0], rest[3]-rest[1])
+		if out := unlike(union(rest, ix.Layers[i].Box), rest); out > 100*gcode.MM && out > 2*size {
+			line, err := r.outside(i, rest)
+			if err != nil {
+				return
+			}
+			r.note(Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from everything else.", group(line), out.Millimetres()))
+			return
+		}
+	}
+}
+
+// outside returns the first line of a layer that lays outside of a box.
+func (r *reader) outside(i int, box [4]gcode.Nano) (int64, error) {
+	at := r.ix.Layers[i].First
+	err := r.ix.Walk(r.src, i+1, r.ix.Layers[i].Last+1, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		at = line
+		return a.Kind != gcode.Lay || line < r.ix.Layers[i].First || !apart(box, [4]gcode.Nano{m.Pos[0], m.Pos[1], m.Pos[0], m.Pos[1]}, 10*gcode.MM)
+	})
+	return at, err
 }
 
 // someLayers names the first few of a list of layers.

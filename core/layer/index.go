@@ -24,12 +24,14 @@ const (
 
 // Index is what a reading of a file leaves behind.
 type Index struct {
+	Dialect  gcode.Dialect // of the printer for which the file was read
 	Bytes    int64
 	Lines    int64
 	LineEnds string // "lf", "crlf" or "mixed"
 	EMode    string // "absolute", "relative" or "mixed"
 	Numbered bool   // lines carry N numbers
 	Lower    bool   // letters are lower case
+	OpenE    int64  // first line at which it is up to the printer's dialect how the filament counts; 0: none
 	Kind     string
 	Objects  int
 	Marks    Marks

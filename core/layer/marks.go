@@ -264,7 +264,9 @@ func Template(s []byte) string {
 // learn finds the file's marks and writes its own numbers into the layers. It
 // returns the layers (1-based) for which the file's layer mark is missing or
 // doubled.
-func (l *learner) learn(layers []Layer) (Marks, *role, []int) {
+//
+// begins are when the layers begin, as far as the moves say: a clock keeps step with it.
+func (l *learner) learn(layers []Layer, begins []float64) (Marks, *role, []int) {
 	var m Marks
 	n := len(layers)
 	if n < 2 {
@@ -279,7 +281,7 @@ func (l *learner) learn(layers []Layer) (Marks, *role, []int) {
 		}
 		r := l.role(t, layers)
 		if r.covered < n-max(2, n/20) || r.doubles > max(2, n/20) || r.covered*2 <= n {
-			if m.Clock == "" && r.growing >= 0 && r.height < 0 && r.covered+t.tail >= n-2 {
+			if m.Clock == "" && r.clock(begins) && r.covered+t.tail >= n-2 {
 				m.Clock, t.position = t.text, r.growing
 			}
 			continue
@@ -299,7 +301,7 @@ func (l *learner) learn(layers []Layer) (Marks, *role, []int) {
 				height = &r
 			}
 		case r.growing >= 0:
-			if m.Clock == "" {
+			if m.Clock == "" && r.clock(begins) {
 				m.Clock, t.position = t.text, r.growing
 			}
 			continue

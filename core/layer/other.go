@@ -1,6 +1,9 @@
 package layer
 
 import (
+	"bytes"
+	"fmt"
+
 	"dogear/core/gcode"
 )
 
@@ -48,7 +51,31 @@ func (r *reader) bad() {
 	r.badLines++
 	if r.badLines <= 5 {
 		b := r.c.Bad[0]
-		r.note(Care, "bad-number", r.line, "Line "+group(r.line)+", "+b.Error()+". The word is left out, as a printer does.")
+		code, then := "bad-number", ". The word is left out, as a printer does."
+		switch b.Err {
+		case gcode.ErrSecond:
+			code, then = "second-command", ". It is left out here too."
+		case gcode.ErrPower:
+			then = ". The word is left out here."
+		}
+		r.note(Care, code, r.line, "Line "+group(r.line)+", "+b.Error()+then)
+	}
+}
+
+// odds looks for bytes that make printers read a line otherwise than it looks.
+func (r *reader) odds(s []byte) {
+	if i := bytes.IndexByte(s, 0); i >= 0 {
+		if r.nuls++; r.nuls <= 3 {
+			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: zero bytes stand in this line. Printers skip what is behind them, or the whole line.", group(r.line), i+1))
+		}
+	}
+	for len(s) > 0 && s[len(s)-1] == '\r' {
+		s = s[:len(s)-1]
+	}
+	if i := bytes.IndexByte(s, '\r'); i >= 0 {
+		if r.returns++; r.returns <= 3 {
+			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: a carriage return stands inside this line. Some printers take what is behind it for a line of its own; here it belongs to this one.", group(r.line), i+1))
+		}
 	}
 }
 
@@ -62,7 +89,10 @@ func (r *reader) wrongSum() {
 // stranger counts a command nobody here knows.
 func (r *reader) stranger() {
 	c := &r.c
-	if c.Letter == '?' && r.strange == 0 {
+	if string(c.Name) == "%" {
+		return // the mark at either end of a tape
+	}
+	if c.Letter == '?' && r.strange == 0 && (len(c.Name) == 0 || c.Name[0] != '@') {
 		r.strange = r.line
 	}
 	for _, b := range c.Name {
@@ -136,4 +166,24 @@ func group(n int64) string {
 func (r *reader) odd(i int, code, what string) {
 	line := r.ix.Layers[i].First
 	r.note(Care, code, line, "Line "+group(line)+" "+what)
+}
+
+// unfollowed notes moves that are not followed, or not all of the way.
+func (r *reader) unfollowed() {
+	c := &r.c
+	kind, code, what := 0, "curve", "moves along a curve that is not followed here: where it ends is right, the way between is drawn straight."
+	switch {
+	case c.Code == 53:
+		kind, code = 1, "machine-places"
+		what = "moves by the machine's own places. Where the head is after that is not known here, until the next absolute move says it."
+	case c.Has('A') || c.Has('B'):
+		kind, code = 2, "other-axis"
+		what = "moves an axis A or B, which is not followed here. If your printer drives its filament with it, nothing of what it lays is seen."
+	case c.Code < 5:
+		kind, code = 3, "plane"
+		what = "draws an arc that does not lie level (" + r.m.Plane() + "): where it ends is right, the way between is drawn straight."
+	}
+	if r.strays[kind]++; r.strays[kind] == 1 {
+		r.note(Care, code, r.line, "Line "+group(r.line)+" "+what)
+	}
 }

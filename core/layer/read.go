@@ -12,9 +12,8 @@ import (
 
 // Options say how to read. The zero value reads as most printers do.
 type Options struct {
-	StopWords []string           // further words at which the printer stops
-	KeepE     bool               // G90 and G91 never switch the filament axis
-	Progress  func(done float64) // called now and then with 0…1
+	Dialect  gcode.Dialect      // of the printer, as far as it is known
+	Progress func(done float64) // called now and then with 0…1
 }
 
 // eps is how far two heights may lie apart and still be one (gcode.Nano).
@@ -114,7 +113,9 @@ type reader struct {
 	rises  int        // times it went up
 	steps  []gcode.Nano
 
-	farLine int64 // of the first laying move that ends where no printer reaches
+	openE   int64  // first line at which the filament moves and it is up to the printer how
+	strays  [4]int // lines that are not followed, by kind
+	farLine int64  // of the first laying move that ends where no printer reaches
 
 	moved, commands     bool
 	relLays             int
@@ -123,6 +124,7 @@ type reader struct {
 	unknown             map[string]*count
 	left                float64 // minutes left, as the file first told the display
 	badLines, sumsWrong int
+	nuls, returns       int
 	strange             int64 // first line that is no G-code, behind the last laying move
 	ended               bool  // heaters off or motors let go behind the last laying move
 	noNewline           bool
@@ -135,7 +137,7 @@ type count struct {
 
 func newReader(src Source, opt Options) *reader {
 	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, ends: make([][2]gcode.Nano, Stride), unknown: map[string]*count{}}
-	r.m.StopWords, r.m.KeepE = opt.StopWords, opt.KeepE
+	r.m, r.ix.Dialect = gcode.NewMachine(opt.Dialect), opt.Dialect
 	r.p.print, r.p.travel, r.p.jerk = 1000, 1000, 8
 	return r
 }
@@ -230,6 +232,7 @@ func (r *reader) step(s []byte, size int) error {
 	}
 	c := &r.c
 	c.Parse(s)
+	r.odds(s)
 	if c.Letter == 0 {
 		if c.Comment != nil {
 			r.comment(s, at)
@@ -239,7 +242,7 @@ func (r *reader) step(s []byte, size int) error {
 	if c.HasN {
 		r.numbered++
 	}
-	if len(c.Bad) > 0 {
+	if len(c.Bad) > 0 && c.Numeric() {
 		r.bad()
 	}
 	if c.HasSum && !c.SumOK {
@@ -262,6 +265,12 @@ func (r *reader) carry(s []byte, at int64) error {
 	r.m.Exec(c, &r.a)
 	if likely && r.a.Kind != gcode.Lay {
 		r.pre, r.preSet = r.m.Before(&r.a, feed, known), true
+	}
+	if r.m.RelXYZ && !r.m.ESet && r.a.Step != 0 && r.openE == 0 {
+		r.openE = r.line
+	}
+	if r.a.Curve || !likely && c.Letter == 'G' && (c.Has('A') || c.Has('B') || c.Code == 53) {
+		r.unfollowed()
 	}
 	switch r.a.Kind {
 	case gcode.Lay:

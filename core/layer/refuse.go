@@ -10,6 +10,7 @@ import (
 // person who chose the file.
 var (
 	ErrEmpty    = errors.New("there is nothing in this file")
+	ErrReturn   = errors.New("this file ends its lines with a carriage return alone, which printers do not read; save it with ordinary line ends (LF) and try again")
 	ErrUTF16    = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and try again")
 	ErrPicture  = errors.New("this is a picture, not a sliced file")
 	ErrMesh     = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
@@ -18,17 +19,24 @@ var (
 	ErrNoMoves  = errors.New("this file never moves the head, so there is nothing to print in it")
 )
 
+// Refusals are all of them: what else goes wrong while a file is read is no fault of
+// the file.
+var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrMesh, ErrArchive, ErrNotGCode, ErrNoMoves}
+
 // sniff looks at the beginning of a file and says when it is something else.
 func sniff(src Source) error {
 	if src.Size() == 0 {
 		return ErrEmpty
 	}
-	head := make([]byte, 4096)
+	head := make([]byte, 16<<10)
 	n, err := src.ReadAt(head, 0)
 	if err != nil && err != io.EOF {
 		return err
 	}
 	head = head[:n]
+	if bytes.IndexByte(head, '\n') < 0 && bytes.Count(head, []byte{'\r'}) > 3 {
+		return ErrReturn
+	}
 	for _, m := range []struct {
 		magic string
 		err   error

@@ -1,6 +1,7 @@
 package layer
 
 import (
+	"math"
 	"strings"
 )
 
@@ -76,6 +77,33 @@ func (l *learner) role(t *template, layers []Layer) role {
 		}
 	}
 	return r
+}
+
+// clock reports whether the number that only grows keeps step with the time at which
+// layers begin, and not just with their count or height.
+func (r *role) clock(begins []float64) bool {
+	if r.growing < 0 || r.height >= 0 {
+		return false
+	}
+	var at, v []float64
+	for i, k := range r.layers {
+		if k >= 0 && r.t.occurs[k].n > r.growing {
+			at = append(at, begins[i])
+			v = append(v, float64(r.t.occurs[k].vals[r.growing]))
+		}
+	}
+	if len(v) < 2 {
+		return false
+	}
+	n := len(v) - 1
+	all, span := v[n]-v[0], at[n]-at[0]
+	for i := range v {
+		// How far the clock is, and how far the print.
+		if d := (v[i]-v[0])/all - (at[i]-at[0])/span; span > 0 && math.Abs(d) > 0.25 {
+			return false
+		}
+	}
+	return true
 }
 
 // names reports whether a comment without numbers, which stands once before each

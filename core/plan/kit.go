@@ -329,3 +329,44 @@ func (i *InsertPart) Check() error {
 	}
 	return nil
 }
+
+// Dialect says what the printer does otherwise than most, as far as that changes what a
+// file means.
+func (p *Printer) Dialect() gcode.Dialect {
+	d := gcode.Dialect{KeepE: p.G90MovesE != nil && !*p.G90MovesE}
+	for _, kind := range slices.Sorted(maps.Keys(p.Stop)) {
+		d.StopWords = withStop(d.StopWords, p.Stop[kind])
+	}
+	return d
+}
+
+// Dialect is that of the plan's printer, which also stops at the words of its ears.
+func (p *Plan) Dialect() gcode.Dialect {
+	var d gcode.Dialect
+	if p.Printer != nil {
+		d = p.Printer.Dialect()
+	}
+	for i := range p.Ears {
+		d.StopWords = withStop(d.StopWords, p.Ears[i].Stop)
+	}
+	return d
+}
+
+// withStop adds the word with which a stop begins. A timed wait is none: other lines of
+// the file may wait too.
+func withStop(words []string, line string) []string {
+	w, _, _ := strings.Cut(strings.TrimSpace(line), " ")
+	if w = strings.ToUpper(w); w == "" || w == "G4" || usualStop(w) || slices.Contains(words, w) {
+		return words
+	}
+	return append(words, w)
+}
+
+// usualStop reports whether every printer is taken to stop at a word.
+func usualStop(w string) bool {
+	switch w {
+	case "M0", "M1", "M25", "M226", "M600", "M601", "PAUSE", "@PAUSE":
+		return true
+	}
+	return false
+}

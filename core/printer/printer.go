@@ -103,10 +103,7 @@ func New(src layer.Source, ix *layer.Index, pr *plan.Printer, keep func(Laid)) *
 	p := &Printer{State: Printing, src: src, ix: ix, pr: pr, keep: keep,
 		nozzle: heater{room, 0, 2.4, 1}, bed: heater{room, 0, 0.55, 0.06}}
 	p.lines = gcode.NewScanner(io.NewSectionReader(src, 0, src.Size()))
-	for _, w := range pr.Stop {
-		f, _, _ := strings.Cut(w, " ")
-		p.m.StopWords = append(p.m.StopWords, strings.ToUpper(f))
-	}
+	p.m = gcode.NewMachine(pr.Dialect())
 	return p
 }
 

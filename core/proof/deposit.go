@@ -134,16 +134,15 @@ func (w *strand) otherwise() Otherwise {
 	return o
 }
 
-// Options of a comparison. StopWords and KeepE are those of the printer; Box is
+// Options of a comparison. Dialect is that of the printer; Box is
 // what the print lays: filament pushed out within 2 mm of it counts as laid,
 // beside it as purged. The zero Box counts everything.
 type Options struct {
-	StopWords []string
-	KeepE     bool
-	Box       [4]gcode.Nano
-	Muted     [][2]int64  // runs of lines of the original that are left out on purpose
-	Again     [][2]int64  // runs of lines of the edited file that lay something more on purpose
-	Changed   []Otherwise // runs of lines of the edited file that are laid otherwise on purpose, in their order
+	Dialect gcode.Dialect
+	Box     [4]gcode.Nano
+	Muted   [][2]int64  // runs of lines of the original that are left out on purpose
+	Again   [][2]int64  // runs of lines of the edited file that lay something more on purpose
+	Changed []Otherwise // runs of lines of the edited file that are laid otherwise on purpose, in their order
 	// A pick-up: the edited file has an opening of Opening lines, in which
 	// nothing may be laid over the part, and goes on from line Start of the
 	// original, everything moved by Shift. Start 0 compares from the beginning.
@@ -168,7 +167,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 	var w [2]strand
 	for i, r := range []io.Reader{original, edited} {
 		w[i].lines = gcode.NewScanner(r)
-		w[i].m.StopWords, w[i].m.KeepE, w[i].box = opt.StopWords, opt.KeepE, opt.Box
+		w[i].m, w[i].box = gcode.NewMachine(opt.Dialect), opt.Box
 	}
 	w[0].muted, w[1].muted, w[1].other = opt.Muted, opt.Again, slices.Clone(opt.Changed)
 	if opt.Start > 0 {

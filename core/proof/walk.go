@@ -82,6 +82,7 @@ func newWalker(ctx context.Context, src layer.Source, ix *layer.Index, x *examin
 	w := &walker{ctx: ctx, src: src, ix: ix, geo: true, told: map[string]bool{}, x: x,
 		lines: gcode.NewScanner(nil), puts: gcode.NewScanner(nil), r: &Report{Format: Format,
 			Rewritten: []Rewritten{}, Stops: []Stop{}}}
+	w.o, w.m = gcode.NewMachine(ix.Dialect), gcode.NewMachine(ix.Dialect)
 	w.run.Ends = make([][2]gcode.Nano, 0, layer.Stride)
 	w.cmp.w, x.w = w, w
 	w.marks.open = map[string]*active{}

@@ -3,7 +3,6 @@ package routine
 import (
 	"fmt"
 	"math"
-	"strings"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -83,8 +82,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		c.goal, c.shift = *f.Goal, f.Joint.DZ
 	}
 	c.m.State = f.At
-	c.m.StopWords = []string{strings.ToUpper(p.StopOf(e))}
-	c.m.KeepE = p.Printer.G90MovesE != nil && !*p.Printer.G90MovesE
+	c.m.StopWords = p.Dialect().StopWords
 	c.pulled = f.At.Debt
 	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
 		c.warm = f.Own
