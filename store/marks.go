@@ -16,7 +16,7 @@ import (
 )
 
 // indexVersion changes when the index changes its shape; older ones are made anew.
-const indexVersion = 7
+const indexVersion = 8
 
 // Reading is what a reading of a print found.
 type Reading struct {
@@ -38,6 +38,20 @@ func (s *Store) SaveReading(ctx context.Context, id int64, r *Reading) error {
 		_, err := tx.ExecContext(ctx, `UPDATE prints SET state = 'ready' WHERE id = ?`, id)
 		return err
 	})
+}
+
+// Known reports whether a print has been read before, be it by an older version.
+func (s *Store) Known(ctx context.Context, id int64) bool {
+	var n int
+	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM indexes WHERE print_id = ?`, id).Scan(&n)
+	return err == nil && n > 0
+}
+
+// outdated lets prints whose index an older version has made be read again.
+func outdated(db *sql.DB) error {
+	_, err := db.Exec(`UPDATE prints SET state = 'reading' WHERE state = 'ready' AND NOT EXISTS
+		(SELECT 1 FROM indexes i WHERE i.print_id = prints.id AND i.version = ?)`, indexVersion)
+	return err
 }
 
 // Reading returns the stored reading, or ErrNone when the print must be read.

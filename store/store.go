@@ -69,6 +69,10 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		db.Close()
 		return nil, err
 	}
+	if err := outdated(db); err != nil {
+		db.Close()
+		return nil, err
+	}
 	return s, nil
 }
 

@@ -167,6 +167,39 @@ func TestIndexComesBack(t *testing.T) {
 	}
 }
 
+// TestOutdated opens a store whose indexes another version has made: the prints stand on
+// the shelf, and are read again.
+func TestOutdated(t *testing.T) {
+	dir, ctx := t.TempDir(), context.Background()
+	s := open(t, dir)
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	var ids []int64
+	for range 2 {
+		p := put(t, s, file)
+		ix, err := layer.Read(ctx, s.Source(p), layer.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if s.Known(ctx, p.ID) {
+			t.Error("known before it was read")
+		}
+		if err := s.SaveReading(ctx, p.ID, &Reading{Index: ix}); err != nil {
+			t.Fatal(err)
+		}
+		ids = append(ids, p.ID)
+	}
+	if _, err := s.db.Exec(`UPDATE indexes SET version = version - 1 WHERE print_id = ?`, ids[0]); err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	s = open(t, dir)
+	for i, want := range []string{"reading", "ready"} {
+		if p, err := s.Print(ctx, ids[i]); err != nil || p.State != want || !s.Known(ctx, ids[i]) {
+			t.Errorf("print %d: %q, want %q (%v)", ids[i], p.State, want, err)
+		}
+	}
+}
+
 func TestUndo(t *testing.T) {
 	s := open(t, t.TempDir())
 	ctx := context.Background()

@@ -24,11 +24,11 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	m, err := s.marks(c.Context(), b.print.ID)
+	_, m, err := s.openMarked(c)
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Pockets": b.pockets(m), "Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
+	return s.page(c, "bench", fiber.Map{"Reading": b.reading(), "Pockets": b.pockets(m), "Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and
@@ -99,7 +99,7 @@ func (s *Server) book(c fiber.Ctx) error {
 	ix := b.ix
 	n := len(ix.Layers)
 	v := bookView{
-		ID: b.print.ID, Version: b.print.SHA256[:12], Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
+		ID: b.print.ID, Version: b.print.SHA256[:12] + b.reading(), Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
 		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n), Object: make([]int, n),
 		Begin: make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n), Front: b.outline.Front, Side: b.outline.Side,
 		Stops: ix.Stops, Marks: b.landmarks(), Hollows: b.hollows(), Filament: map[string]fv{},

@@ -162,6 +162,39 @@ func (s *Server) usePrinter(c fiber.Ctx) error {
 	})
 }
 
+// filamentAxis says of the printer that a print is for how it counts filament when G90
+// and G91 say how places count: a printer of the Kit keeps it.
+func (s *Server) filamentAxis(c fiber.Ctx) error {
+	how := c.FormValue("how")
+	if how != "steps" && how != "start" {
+		return sentence(fiber.StatusUnprocessableEntity, "say how the filament counts: steps, or start")
+	}
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	pr, moves := *m.plan.Printer, how == "steps"
+	pr.G90MovesE = &moves
+	said := "From the start it is, then. The print is read again."
+	if moves {
+		said = "In steps it is, then. The print is read again if that changes anything."
+	}
+	if key := m.plan.Uses.Printer; key != "" {
+		if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Printers, Key: key, Doc: pr}); err != nil {
+			return err
+		}
+	} else if err := s.cfg.Store.Change(c.Context(), b.print.ID, func(p *plan.Plan) error {
+		p.Printer = &pr
+		return nil
+	}); err != nil {
+		return err
+	}
+	if _, _, err = s.openMarked(c); err != nil { // that begins the reading
+		return err
+	}
+	return s.sendMargin(c, b, said)
+}
+
 func (s *Server) firstFilament(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
 		e := plan.Ear{Kind: plan.Colour, BeforeLayer: 1}

@@ -84,7 +84,8 @@ func sign(e *plan.Ear) string {
 }
 
 // events tells a bench when what is marked in its print has changed, here or in
-// another browser: the version, which the margin carries too.
+// another browser: the version, which the margin carries too, and which reading of the
+// file its pages are drawn from.
 func (s *Server) events(c fiber.Ctx) error {
 	b, err := s.open(c)
 	if err != nil {
@@ -106,7 +107,11 @@ func (s *Server) events(c fiber.Ctx) error {
 			if err != nil {
 				return // the print is gone, or the server stops
 			}
-			if _, err := fmt.Fprintf(w, "data: %s\n\n", versionOf(p)); err != nil || w.Flush() != nil {
+			reading := ""
+			if b, err := s.opened.get(s.hub.ctx, b.print); err == nil {
+				reading = b.reading()
+			}
+			if _, err := fmt.Fprintf(w, "data: %s %s\n\n", versionOf(p), reading); err != nil || w.Flush() != nil {
 				return // the browser has gone
 			}
 			select {

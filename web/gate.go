@@ -55,7 +55,7 @@ func (g *gate) stop() {
 // keyOf names what is asked by its content: the file, whether its pockets are known
 // by now, and what is wanted of it.
 func keyOf(what string, b *book, parts ...any) (string, error) {
-	doc, err := json.Marshal(append(parts, b.print.ID, b.print.SHA256, b.marks != nil))
+	doc, err := json.Marshal(append(parts, b.print.ID, b.print.SHA256, b.marks != nil, b.ix.Dialect))
 	if err != nil {
 		return "", err
 	}
@@ -162,6 +162,9 @@ func asked(err error) error {
 
 // planned asks for a print with all that is marked in it.
 func (s *Server) planned(b *book, m *marked) (*asking, error) {
+	if err := readFor(b, m); err != nil {
+		return nil, err
+	}
 	key, err := keyOf("plan", b, m.plan)
 	if err != nil {
 		return nil, err
@@ -173,9 +176,22 @@ func (s *Server) planned(b *book, m *marked) (*asking, error) {
 	}), nil
 }
 
+// readFor refuses to lay marks onto a print that is still being read again for their
+// printer.
+func readFor(b *book, m *marked) error {
+	if b.ix.ReadsAlike(m.plan.Dialect()) {
+		return nil
+	}
+	return sentence(fiber.StatusConflict, "this print is being read again for the "+m.plan.Printer.Name+
+		"; wait a moment, then try again")
+}
+
 // picked asks for a pick-up of a print: the one with a number, 0 for the one that is
 // worked on.
 func (s *Server) picked(b *book, m *marked, id int64, c pickup.Choice) (*asking, error) {
+	if err := readFor(b, m); err != nil {
+		return nil, err
+	}
 	key, err := keyOf("pickup", b, m.plan, c)
 	if err != nil {
 		return nil, err

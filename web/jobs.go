@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/raster"
@@ -18,6 +19,7 @@ type jobs struct {
 	mu      sync.Mutex
 	all     map[int64]*job
 	looking map[int64]bool // prints whose landmarks are being found
+	rereads map[int64]bool // prints that are being read again behind the open bench
 	atOnce  int64          // prints of up to so many bytes get their landmarks before they open
 	behind  chan struct{}  // holds one token: landmarks are found behind an open bench
 	turn    chan struct{}  // holds one token: reading is bound by the processor
@@ -37,7 +39,7 @@ type job struct {
 }
 
 func newJobs(s *Server) *jobs {
-	j := &jobs{s: s, all: map[int64]*job{}, looking: map[int64]bool{}, atOnce: atOnce, behind: make(chan struct{}, 1), turn: make(chan struct{}, 1)}
+	j := &jobs{s: s, all: map[int64]*job{}, looking: map[int64]bool{}, rereads: map[int64]bool{}, atOnce: atOnce, behind: make(chan struct{}, 1), turn: make(chan struct{}, 1)}
 	j.ctx, j.end = context.WithCancel(context.Background())
 	return j
 }
@@ -103,17 +105,23 @@ func (j *jobs) run(ctx context.Context, p store.Print) {
 	state, text := "ready", ""
 	if err != nil {
 		state = "refused"
+		// What was confirmed once stays: only a file that turns out to be none, or the
+		// person, takes a new print away again.
+		remove := !j.s.cfg.Store.Known(context.Background(), p.ID)
 		switch {
 		case errors.Is(err, context.Canceled):
 			text = "The reading was cancelled; nothing was kept."
 		case isRefusal(err):
 			text = upper(err.Error())
 		default:
-			text = "The file could not be read. The log says more."
+			remove = false
+			text = "The file could not be read now; it is tried again at the next start. The log says more."
 			j.s.log.Error("reading failed", "print", p.ID, "err", err)
 		}
-		if rerr := j.s.cfg.Store.Remove(context.Background(), p.ID); rerr != nil {
-			j.s.log.Error("removing a refused print", "print", p.ID, "err", rerr)
+		if remove {
+			if rerr := j.s.cfg.Store.Remove(context.Background(), p.ID); rerr != nil {
+				j.s.log.Error("removing a refused print", "print", p.ID, "err", rerr)
+			}
 		}
 	}
 	j.mu.Lock()
@@ -141,7 +149,12 @@ func (j *jobs) read(ctx context.Context, p store.Print) error {
 	}
 	src := j.s.cfg.Store.Source(p)
 	j.set(p.ID, "Reading the lines", 0)
-	ix, err := layer.Read(ctx, src, layer.Options{Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }})
+	m, err := j.s.marks(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	ix, err := layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect(),
+		Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }})
 	if err != nil {
 		return err
 	}
@@ -168,6 +181,47 @@ func (j *jobs) read(ctx context.Context, p store.Print) error {
 		}
 	}
 	return j.s.cfg.Store.SaveReading(ctx, p.ID, r)
+}
+
+// again reads a print once more, behind the open bench, for a printer to which it means
+// something else. What was read before stays until that is done.
+func (j *jobs) again(b *book, d gcode.Dialect) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	p := b.print
+	if j.rereads[p.ID] || j.ctx.Err() != nil {
+		return
+	}
+	j.rereads[p.ID] = true
+	j.wg.Go(func() {
+		err := j.reread(b, d)
+		if err != nil && j.ctx.Err() == nil {
+			j.s.log.Error("reading again", "print", p.ID, "err", err)
+		}
+		j.s.opened.drop(p.ID)
+		j.mu.Lock()
+		delete(j.rereads, p.ID)
+		delete(j.looking, p.ID)
+		j.mu.Unlock()
+		j.s.hub.tell(p.ID)
+	})
+}
+
+func (j *jobs) reread(b *book, d gcode.Dialect) error {
+	ix, err := layer.Read(j.ctx, b.src, layer.Options{Dialect: d})
+	if err != nil {
+		return err
+	}
+	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
+	finder := landmark.NewFinder(ix)
+	if err := j.layers(j.ctx, b.print, ix, 0, func(n int, moves []layer.Move) {
+		r.Outline.Add(ix, n, moves)
+		finder.Add(n, moves)
+	}); err != nil {
+		return err
+	}
+	r.Landmarks = finder.Report()
+	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, r)
 }
 
 // atOnce is the size of a print, in bytes, up to which its landmarks are found

@@ -16,6 +16,7 @@ import (
 type printerForm struct {
 	plan.Printer
 	Kinds         []kindForm
+	Axis          []choice
 	PlacesText    string
 	Before, After string
 	KnowsText     string
@@ -34,6 +35,9 @@ func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
 	for _, name := range sortedKeys(p.Places) {
 		v.PlacesText += fmt.Sprintf("%s %g %g\n", name, p.Places[name][0], p.Places[name][1])
 	}
+	moves := p.G90MovesE
+	v.Axis = []choice{{"", "nobody has said", moves == nil}, {"steps", "in steps too", moves != nil && *moves},
+		{"start", "from the start, as before", moves != nil && !*moves}}
 	for _, k := range plan.Kinds {
 		f := kindForm{Key: strings.ReplaceAll(k, " ", "-"), Name: kindWords[k], Word: p.Stop[k], Usual: plan.Usual[k]}
 		f.Routines = append(f.Routines, choice{"", "as usual: " + plan.Usual[k], p.Routine[k] == ""})
@@ -120,6 +124,11 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.Resume = clip(c.FormValue("resume"))
+	p.G90MovesE = nil
+	if a := c.FormValue("axis"); a == "steps" || a == "start" {
+		moves := a == "steps"
+		p.G90MovesE = &moves
+	}
 	if err := p.Check(); err != nil {
 		return bad(err.Error())
 	}

@@ -2,6 +2,9 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
 	"maps"
 	"slices"
 	"sync"
@@ -90,7 +93,19 @@ func (s *Server) openMarked(c fiber.Ctx) (*book, *marked, error) {
 		return nil, nil, err
 	}
 	m, err := s.marks(c.Context(), b.print.ID)
+	if err == nil && !b.ix.ReadsAlike(m.plan.Dialect()) {
+		s.jobs.again(b, m.plan.Dialect())
+	}
 	return b, m, err
+}
+
+// reading tells one reading of a print from another: by the printer's dialect.
+func (b *book) reading() string {
+	j, err := json.Marshal(b.ix.Dialect)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("%x", sha256.Sum256(j))[:8]
 }
 
 // marked is what is marked in a print, ready to be laid onto its file.

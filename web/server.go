@@ -128,6 +128,7 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/ears/:ear/remove", s.removeEar)
 	a.Post("/prints/:id/ears/:ear/copy", s.copyEar)
 	a.Post("/prints/:id/printer", s.usePrinter)
+	a.Post("/prints/:id/axis", s.filamentAxis)
 	a.Post("/prints/:id/plan", s.openPlan)
 	a.Post("/prints/:id/takeover", s.takeOver)
 	a.Post("/prints/:id/takeout", s.takeOut)

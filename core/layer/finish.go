@@ -212,6 +212,14 @@ func (r *reader) findings(missing []int) {
 		}
 		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can be taken out and edited again.")
 	}
+	words := make([]string, 0, len(r.unknown))
+	for w := range r.unknown {
+		words = append(words, w)
+	}
+	sort.Strings(words)
+	for _, w := range words {
+		ix.Words = append(ix.Words, strings.ToUpper(w))
+	}
 	if len(ix.Layers) == 0 {
 		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
 		return
@@ -227,11 +235,6 @@ func (r *reader) findings(missing []int) {
 	if len(missing) > 0 {
 		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First, fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted by what is laid.", ix.Marks.Layer, someLayers(missing)))
 	}
-	words := make([]string, 0, len(r.unknown))
-	for w := range r.unknown {
-		words = append(words, w)
-	}
-	sort.Strings(words)
 	const most = 20
 	if len(words) > most {
 		r.note(Note, "unknown-command", 1, fmt.Sprintf("%d words of this file are not known here; they are kept as they are. The first %d of them are named.", len(words), most))

@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"sort"
+	"strings"
 
 	"dogear/core/gcode"
 )
@@ -38,9 +40,10 @@ type Index struct {
 	Layers   []Layer
 	Prime    Span // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
-	Ours     int     // ears, changes and runs of muted lines that stand in the file because Dogear has written it
-	Marked   bool    // comments stand in it that look like those around what Dogear puts in
-	Heats    []Place // lines that set a nozzle's temperature
+	Ours     int      // ears, changes and runs of muted lines that stand in the file because Dogear has written it
+	Marked   bool     // comments stand in it that look like those around what Dogear puts in
+	Words    []string // commands and macros not known here, the first few hundred
+	Heats    []Place  // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers
 	Seconds  float64    // whole print, heating excluded
@@ -123,6 +126,24 @@ type Finding struct {
 	// the original that comes there.
 	Ear      string `json:"ear,omitempty"`
 	Original int64  `json:"original_line,omitempty"`
+}
+
+// ReadsAlike reports whether the file means the same to a printer of another dialect:
+// nothing of what they do differently is in it.
+func (ix *Index) ReadsAlike(d gcode.Dialect) bool {
+	if d.KeepE != ix.Dialect.KeepE && ix.OpenE > 0 {
+		return false
+	}
+	differs := func(a, b []string) bool {
+		for _, w := range a {
+			if !slices.Contains(b, w) && (slices.Contains(ix.Words, w) ||
+				slices.ContainsFunc(ix.Stops, func(s Stop) bool { return strings.EqualFold(s.Word, w) })) {
+				return true
+			}
+		}
+		return false
+	}
+	return !differs(d.StopWords, ix.Dialect.StopWords) && !differs(ix.Dialect.StopWords, d.StopWords)
 }
 
 // OffsetOf returns the byte offset at which a line begins. One line behind the

@@ -82,7 +82,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		c.goal, c.shift = *f.Goal, f.Joint.DZ
 	}
 	c.m.State = f.At
-	c.m.StopWords = p.Dialect().StopWords
+	c.m.StopWords, c.m.KeepE = p.Dialect().StopWords, p.Dialect().KeepE
 	c.pulled = f.At.Debt
 	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
 		c.warm = f.Own

@@ -70,6 +70,7 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	c.m.State = before
 	c.m.Top = after.Top // what lies there may be lower now, never higher
 	c.pulled = before.Debt
+	c.m.KeepE = p.Dialect().KeepE
 	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To),
 		"the lines above are left out; this goes on as if they had run")
 	if !same(&before, &after) { // else there is nothing to put right

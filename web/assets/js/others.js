@@ -32,6 +32,15 @@ export function others(root, id) {
   });
   document.addEventListener("focusout", () => setTimeout(look, 150));
   const source = new EventSource(`/prints/${id}/events`);
-  source.addEventListener("message", (e) => { version = e.data; setTimeout(look, 150); });
+  source.addEventListener("message", (e) => {
+    const [marks, reading] = e.data.split(" ");
+    if (reading && reading !== root.dataset.reading) {
+      say("This print has been read again for its printer.");
+      location.reload(); // layers, heights and stops may be others now
+      return;
+    }
+    version = marks;
+    setTimeout(look, 150);
+  });
   window.addEventListener("pagehide", () => source.close());
 }
