@@ -129,10 +129,12 @@ func (s State) WithDebtsOf(o *State) State {
 			continue
 		}
 		if d := o.DebtOf(t); d != 0 {
-			s.change().Debt[t] = d
+			a := s.change()
+			a.Debt = with(a.Debt, t, d)
 		}
 		if o.PulledOf(t) {
-			s.change().Pulled[t] = true
+			a := s.change()
+			a.Pulled = with(a.Pulled, t, true)
 		}
 	}
 	return s
@@ -159,7 +161,7 @@ func (s *State) Tools() []int32 {
 func (s State) Without(word string) State {
 	if s.setting(word) != "" {
 		a := s.change()
-		a.Sticky = slices.DeleteFunc(a.Sticky, func(t Setting) bool { return t.Word == word })
+		a.Sticky = slices.DeleteFunc(slices.Clone(a.Sticky), func(t Setting) bool { return t.Word == word })
 	}
 	return s
 }
@@ -319,49 +321,65 @@ func (s *State) setting(word string) string {
 	return ""
 }
 
-// change returns a copy of Aux that may be changed.
+// change returns a copy of Aux that may be changed. What its maps and its list hold is
+// still shared: whoever writes to one of them copies it first.
 func (s *State) change() *Aux {
-	n := &Aux{Nozzle: map[int32]int64{}, Hot: map[int32]bool{}, Debt: map[int32]Nano{}, Pulled: map[int32]bool{}}
-	if o := s.Aux; o != nil {
-		n.Bed, n.Flow, n.Speed = o.Bed, o.Flow, o.Speed
-		n.Diameter, n.Volume, n.FanOne, n.BedSaid = o.Diameter, o.Volume, o.FanOne, o.BedSaid
-		n.Sticky = append([]Setting(nil), o.Sticky...)
-		for k, v := range o.Nozzle {
-			n.Nozzle[k] = v
-		}
-		for k, v := range o.Hot {
-			n.Hot[k] = v
-		}
-		for k, v := range o.Debt {
-			n.Debt[k] = v
-		}
-		for k, v := range o.Pulled {
-			n.Pulled[k] = v
-		}
+	n := &Aux{}
+	if s.Aux != nil {
+		*n = *s.Aux
 	}
 	s.Aux = n
 	return n
 }
+
+// with returns a copy of a map in which a key has a value.
+func with[V any](m map[int32]V, k int32, v V) map[int32]V {
+	n := make(map[int32]V, len(m)+1)
+	maps.Copy(n, m)
+	n[k] = v
+	return n
+}
+
+// without returns a map without a key; the map itself when it is not in it.
+func without[V any](m map[int32]V, k int32) map[int32]V {
+	if _, ok := m[k]; !ok {
+		return m
+	}
+	n := maps.Clone(m)
+	delete(n, k)
+	return n
+}
+
+// What is remembered is bounded: a file could name any number of tools and of words.
+// What lies beyond counts as not said.
+const (
+	mostTools    = 64
+	mostSettings = 100
+)
 
 // cold is the target under which a nozzle counts as cold (no firmware extrudes
 // below it unless told to).
 const cold = 170_000_000
 
 func (s *State) setNozzle(tool int32, v int64, wait bool) {
-	old := int64(0)
+	old, known, hot := int64(0), false, false
 	if s.Aux != nil {
-		old = s.Aux.Nozzle[tool]
-		if old == v && s.Aux.Hot[tool] == (s.Aux.Hot[tool] && v >= cold || wait && v > 0) {
+		old, known = s.Aux.Nozzle[tool]
+		hot = s.Aux.Hot[tool]
+		if known && old == v && hot == (hot && v >= cold || wait && v > 0) {
+			return
+		}
+		if !known && len(s.Aux.Nozzle) >= mostTools {
 			return
 		}
 	}
 	a := s.change()
-	a.Nozzle[tool] = v
+	a.Nozzle = with(a.Nozzle, tool, v)
 	switch {
 	case wait && v > 0:
-		a.Hot[tool] = true
+		a.Hot = with(a.Hot, tool, true)
 	case wait || v < cold || old < cold:
-		delete(a.Hot, tool)
+		a.Hot = without(a.Hot, tool)
 	}
 }
 
@@ -374,39 +392,47 @@ func (s *State) setBed(v int64) {
 
 // setSticky keeps a setting's line verbatim.
 func (s *State) setSticky(word, line string) {
+	i := 0
 	if s.Aux != nil {
-		for _, t := range s.Aux.Sticky {
-			if t.Word == word {
-				if t.Line == line {
-					return
-				}
-				break
+		list := s.Aux.Sticky
+		i = sort.Search(len(list), func(i int) bool { return list[i].Word >= word })
+		if i < len(list) && list[i].Word == word {
+			if list[i].Line != line {
+				a := s.change()
+				a.Sticky = slices.Clone(list)
+				a.Sticky[i].Line = line
 			}
+			return
+		}
+		if len(list) >= mostSettings {
+			return
 		}
 	}
 	a := s.change()
-	i := sort.Search(len(a.Sticky), func(i int) bool { return a.Sticky[i].Word >= word })
-	if i < len(a.Sticky) && a.Sticky[i].Word == word {
-		a.Sticky[i].Line = line
-		return
-	}
-	a.Sticky = append(a.Sticky, Setting{})
-	copy(a.Sticky[i+1:], a.Sticky[i:])
-	a.Sticky[i] = Setting{word, line}
+	list := make([]Setting, 0, len(a.Sticky)+1)
+	list = append(list, a.Sticky[:i]...)
+	list = append(list, Setting{word, line})
+	a.Sticky = append(list, a.Sticky[i:]...)
 }
 
 func (s *State) setTool(t int32) {
 	if t == s.Tool {
 		return
 	}
-	a := s.change()
-	a.Debt[s.Tool] = s.Debt
-	s.Debt = a.Debt[t]
-	delete(a.Debt, t)
-	if s.Pulled {
-		a.Pulled[s.Tool] = true
+	var there Nano
+	var pulled bool
+	if s.Aux != nil {
+		there, pulled = s.Aux.Debt[t], s.Aux.Pulled[t]
 	}
-	s.Pulled = a.Pulled[t]
-	delete(a.Pulled, t)
-	s.Tool = t
+	if s.Debt != 0 || s.Pulled || there != 0 || pulled {
+		a := s.change()
+		a.Debt, a.Pulled = without(a.Debt, t), without(a.Pulled, t)
+		if s.Debt != 0 && len(a.Debt) < mostTools {
+			a.Debt = with(a.Debt, s.Tool, s.Debt)
+		}
+		if s.Pulled && len(a.Pulled) < mostTools {
+			a.Pulled = with(a.Pulled, s.Tool, true)
+		}
+	}
+	s.Debt, s.Pulled, s.Tool = there, pulled, t
 }

@@ -271,20 +271,37 @@ func (r *reader) beside() {
 	if n < 3 {
 		return
 	}
-	behind := make([][4]gcode.Nano, n+1)
-	behind[n] = ix.Layers[n-1].Box
-	for i := n - 1; i >= 0; i-- {
-		behind[i] = union(behind[i+1], ix.Layers[i].Box)
+	// Of each side the furthest two, and whose the furthest is.
+	var far, second [4]gcode.Nano
+	var whose [4]int
+	for k := range far {
+		far[k], second[k], whose[k] = -1<<62, -1<<62, -1
 	}
-	before := ix.Layers[0].Box
-	for i := range n {
-		rest := before
-		if i == 0 {
-			rest = behind[1]
-		} else if i+1 < n {
-			rest = union(before, behind[i+1])
+	outwards := func(b *[4]gcode.Nano, k int) gcode.Nano {
+		if k < 2 {
+			return -b[k]
 		}
-		before = union(before, ix.Layers[i].Box)
+		return b[k]
+	}
+	for i := range ix.Layers {
+		for k := range far {
+			if v := outwards(&ix.Layers[i].Box, k); v > far[k] {
+				far[k], second[k], whose[k] = v, far[k], i
+			} else if v > second[k] {
+				second[k] = v
+			}
+		}
+	}
+	for _, i := range whose {
+		var rest [4]gcode.Nano
+		for k := range rest {
+			if rest[k] = far[k]; whose[k] == i {
+				rest[k] = second[k]
+			}
+			if k < 2 {
+				rest[k] = -rest[k]
+			}
+		}
 		size := max(rest[2]-rest[0], rest[3]-rest[1])
 		if out := unlike(union(rest, ix.Layers[i].Box), rest); out > 100*gcode.MM && out > 2*size {
 			line, err := r.outside(i, rest)

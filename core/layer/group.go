@@ -35,8 +35,8 @@ func (r *reader) group() error {
 		}
 	}
 	// Where the first layer begins was noted with its first path.
-	if s := r.runs[0].starts; s.line > 0 {
-		r.ix.Layers[0].stand(s)
+	if s := r.runs[0].starts; s != nil {
+		r.ix.Layers[0].stand(*s)
 		r.runs[0].gap = nil
 	}
 	if mark == nil {
@@ -53,17 +53,20 @@ func (r *reader) group() error {
 // merge joins each run that opens no layer with those before it.
 func (r *reader) merge(opens []bool) {
 	layers, runs := r.ix.Layers, r.runs
-	keep, gaps, begins := layers[:0], make([]*gap, 0), r.p.begins[:0]
-	to := make([]int, len(layers)) // layer of each run, from 0
+	keep, begins := layers[:0], r.p.begins[:0]
+	gaps := make(map[int]*gap)       // by layer, from 0
+	to := make([]int32, len(layers)) // layer of each run, from 0
 	var main run
 	for i := range layers {
 		if opens[i] || i == 0 {
 			keep = append(keep, layers[i])
-			gaps = append(gaps, runs[i].gap)
+			if runs[i].gap != nil {
+				gaps[len(keep)-1] = runs[i].gap
+			}
 			begins = append(begins, r.p.begins[i])
 			main = runs[i]
 			main.laid = layers[i].Filament
-			to[i] = len(keep) - 1
+			to[i] = int32(len(keep) - 1)
 			continue
 		}
 		l, t := &keep[len(keep)-1], &layers[i]
@@ -81,7 +84,7 @@ func (r *reader) merge(opens []bool) {
 		l.Moves += t.Moves
 		l.Filament += t.Filament
 		l.Box = union(l.Box, t.Box)
-		to[i] = len(keep) - 1
+		to[i] = int32(len(keep) - 1)
 	}
 	r.ix.Layers, r.gaps, r.p.begins = keep, gaps, begins
 	for k := range r.l.templates {
@@ -92,7 +95,7 @@ func (r *reader) merge(opens []bool) {
 				t.inner++ // it stands inside a layer now
 				continue
 			}
-			o.layer = to[o.layer]
+			o.layer = int(to[o.layer])
 			rest = append(rest, o)
 		}
 		t.occurs = rest

@@ -64,6 +64,9 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 				object++
 			}
 		}
+		if to-from > mostLevels {
+			continue
+		}
 		if opens[i] || i == from {
 			levels = append(levels, level{first: i, object: object, z: z, box: layers[i].Box, wall: r.runs[i].wall, laid: layers[i].Filament})
 			continue
@@ -78,6 +81,10 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 
 // alike is how far two heights of one layer may lie apart: no layer is as thin.
 const alike = 10_000
+
+// mostLevels is how many runs are compared with their neighbours: a file of more has no
+// heights in between.
+const mostLevels = 200_000
 
 // mostChecks bounds how many footprints are looked at for objects and for heights in
 // between.

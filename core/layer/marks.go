@@ -69,20 +69,23 @@ func (l *learner) comment(text []byte, line int64, z gcode.Nano) int {
 	mix := func(b byte) { h = (h ^ uint64(b)) * 1099511628211 }
 	letters, blanks := 0, 0
 	for i := word(text); i < len(text); {
-		if end := numberEnd(text, i); end > i {
-			if m.n < maxNumbers {
-				m.vals[m.n] = millionths(text[i:end])
+		b := text[i]
+		if b <= '9' && b >= '-' {
+			if end := numberEnd(text, i); end > i {
+				if m.n < maxNumbers {
+					m.vals[m.n] = millionths(text[i:end])
+				}
+				m.n++
+				mix('#')
+				i = end
+				continue
 			}
-			m.n++
-			mix('#')
-			i = end
-			continue
 		}
-		if text[i] == ' ' {
+		if b == ' ' {
 			blanks++
 		}
 		letters++
-		mix(text[i])
+		mix(b)
 		i++
 	}
 	id, ok := l.ids[h]
@@ -110,10 +113,7 @@ func (l *learner) comment(text []byte, line int64, z gcode.Nano) int {
 	l.hit = l.hit || h == l.cut
 	m.order, m.z = l.order, z
 	l.order++
-	if len(l.pending) == maxPending {
-		copy(l.pending, l.pending[1:])
-		l.pending = l.pending[:maxPending-1]
-	}
+	l.pending = newest(l.pending, maxPending)
 	l.pending = append(l.pending, pendingMark{id, m})
 	return id
 }
@@ -128,6 +128,15 @@ func (l *learner) counting(most int) bool {
 		}
 	}
 	return false
+}
+
+// newest makes room behind a list of which only the newest entries count. It lets the
+// list grow to twice as many before it moves them.
+func newest[T any](list []T, most int) []T {
+	if len(list) < 2*most {
+		return list
+	}
+	return list[:copy(list, list[len(list)-most:])]
 }
 
 // counter returns the hash of the comment whose number counts up by one each
@@ -149,7 +158,7 @@ func (l *learner) counter() uint64 {
 // settle books the pending comments: they stood in the gap before layer i when
 // opens is set, and inside layer i otherwise.
 func (l *learner) settle(i int, opens bool) {
-	for _, p := range l.pending {
+	for _, p := range l.pending[max(len(l.pending)-maxPending, 0):] {
 		t := &l.templates[p.id]
 		if !opens {
 			t.inner++

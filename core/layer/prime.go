@@ -58,7 +58,7 @@ func (r *reader) primes(mark int64) (int, error) {
 // firstOnes returns how many of the early runs stand before a line.
 func (r *reader) firstOnes(mark int64) int {
 	n := 0
-	for n < len(r.runs) && r.runs[n].starts.line > 0 && (mark == 0 || r.ix.Layers[n].Last < mark) {
+	for n < len(r.runs) && r.runs[n].starts != nil && (mark == 0 || r.ix.Layers[n].Last < mark) {
 		n++
 	}
 	return n

@@ -97,8 +97,8 @@ type reader struct {
 	steady bool            // moves at heights low … high may be summed up in hot
 	low    gcode.Nano
 	high   gcode.Nano
-	snaps  []point // early: in front of the newest comments
-	gaps   []*gap  // by layer: gaps in which there is a choice, else nil
+	snaps  []point      // early: in front of the newest comments
+	gaps   map[int]*gap // by layer, from 0: gaps in which there is a choice
 
 	feed  gcode.Nano
 	aux   *gcode.Aux
@@ -338,11 +338,7 @@ func (r *reader) comment(s []byte, at int64) {
 		}
 	}
 	if r.early {
-		if len(r.snaps) == maxSnaps {
-			copy(r.snaps, r.snaps[1:])
-			r.snaps = r.snaps[:maxSnaps-1]
-		}
-		r.snaps = append(r.snaps, point{r.line, at, r.m.State})
+		r.snaps = append(newest(r.snaps, maxSnaps), point{r.line, at, r.m.State})
 	}
 	g := &r.gap
 	if !g.set {

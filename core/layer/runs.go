@@ -1,6 +1,8 @@
 package layer
 
 import (
+	"slices"
+
 	"dogear/core/gcode"
 )
 
@@ -15,7 +17,7 @@ type run struct {
 	ramp   bool       // it rises or falls, and nothing at its height follows
 	aside  bool       // its height is not the layer's
 	gap    *gap       // the gap before it when there is a choice in it, else nil
-	starts point      // early: in front of the movement that leads to it
+	starts *point     // early: in front of the movement that leads to it
 }
 
 // sums are what is added up over the laying moves of the present run.
@@ -252,7 +254,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 		k := len(r.ix.Layers) - 1
 		r.runs[k].ramp = sloped
 		if r.early {
-			r.runs[k].starts = starts
+			r.runs[k].starts = &starts
 		}
 		if sloped {
 			r.l.hold()
@@ -320,6 +322,13 @@ func (r *reader) open(z gcode.Nano) {
 	r.p.fold()
 	l := Layer{Z: z, Tool: int(r.m.Tool), Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan}
 	l.stand(r.gap.first)
+	if n := len(r.ix.Layers); n == cap(r.ix.Layers) {
+		// As many as the rest of the file will have if it goes on like this.
+		more := int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), 3*int64(n))) + n/16 + 64
+		r.ix.Layers = slices.Grow(r.ix.Layers, more)
+		r.runs = slices.Grow(r.runs, more)
+		r.p.begins = slices.Grow(r.p.begins, more)
+	}
 	r.ix.Layers = append(r.ix.Layers, l)
 	r.runs = append(r.runs, run{gap: r.gap.choice()})
 	r.l.release(len(r.ix.Layers)-2, true) // of a ramp that led nowhere

@@ -116,7 +116,9 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 			starts = r.gap.first
 		}
 		r.open(z)
-		r.runs[len(r.runs)-1].starts = starts
+		if r.early {
+			r.runs[len(r.runs)-1].starts = &starts
+		}
 		r.top = z
 		if sloped {
 			base := r.a.From[2]
