@@ -20,7 +20,9 @@ func (r *reader) finish() (*Index, error) {
 		return nil, ErrNotGCode
 	}
 	r.l.end()
-	r.p.finish()
+	r.p.stop()
+	r.p.p.finish()
+	r.begins = r.p.p.begins
 	r.l.release(len(ix.Layers)-1, true)
 	if err := r.group(); err != nil {
 		return nil, err
@@ -28,7 +30,7 @@ func (r *reader) finish() (*Index, error) {
 	if err := r.shape(); err != nil {
 		return nil, err
 	}
-	marks, role, missing := r.l.learn(ix.Layers, r.p.begins)
+	marks, role, missing := r.l.learn(ix.Layers, r.begins)
 	ix.Marks = marks
 	ix.Labels = r.l.labels(len(ix.Layers), marks)
 	r.folds(role)
@@ -124,8 +126,8 @@ func (r *reader) folds(mark *role) {
 // times gives each layer its share of the estimate.
 func (r *reader) times() {
 	ix := r.ix
-	begins := r.p.begins
-	ix.Seconds, ix.Scale = r.p.clock, 1
+	begins := r.begins
+	ix.Seconds, ix.Scale = r.p.p.clock, 1
 	for i := range ix.Layers {
 		end := ix.Seconds
 		if i+1 < len(begins) {

@@ -53,7 +53,7 @@ func (r *reader) group() error {
 // merge joins each run that opens no layer with those before it.
 func (r *reader) merge(opens []bool) {
 	layers, runs := r.ix.Layers, r.runs
-	keep, begins := layers[:0], r.p.begins[:0]
+	keep, begins := layers[:0], r.begins[:0]
 	gaps := make(map[int]*gap)       // by layer, from 0
 	to := make([]int32, len(layers)) // layer of each run, from 0
 	var main run
@@ -63,7 +63,7 @@ func (r *reader) merge(opens []bool) {
 			if runs[i].gap != nil {
 				gaps[len(keep)-1] = runs[i].gap
 			}
-			begins = append(begins, r.p.begins[i])
+			begins = append(begins, r.begins[i])
 			main = runs[i]
 			main.laid = layers[i].Filament
 			to[i] = int32(len(keep) - 1)
@@ -86,7 +86,7 @@ func (r *reader) merge(opens []bool) {
 		l.Box = union(l.Box, t.Box)
 		to[i] = int32(len(keep) - 1)
 	}
-	r.ix.Layers, r.gaps, r.p.begins = keep, gaps, begins
+	r.ix.Layers, r.gaps, r.begins = keep, gaps, begins
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		rest := t.occurs[:0]

@@ -38,7 +38,7 @@ func (r *reader) time() {
 			s0, c0, s1, c1 = -s0, -c0, -s1, -c1
 		}
 		r.p.move(math.Hypot(n, dz), -s0, c0, 0, r.speed, acc)
-		r.p.ux, r.p.uy = -s1, c1
+		r.p.turned(-s1, c1)
 		return
 	}
 	q := dx*dx + dy*dy + dz*dz

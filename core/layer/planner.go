@@ -9,11 +9,8 @@ import (
 // planner estimates how long moves take: a trapezoid of speed per move, with
 // the speed at the joint of two moves limited by jerk (the change of speed an
 // axis may make at once). It looks ahead far enough for the speeds to settle.
-//
-// Until the file says otherwise: 1,000 mm/s² and 8 mm/s.
 type planner struct {
-	print, travel float64 // accelerations, mm/s²
-	jerk          float64 // mm/s
+	limits
 
 	blocks [plannerRoom]block
 	n      int
@@ -30,6 +27,15 @@ type planner struct {
 	marks   []timeMark // gaps that became folds, not yet timed
 	begins  []float64  // by layer: when its fold is reached
 }
+
+// limits are how fast the head may speed up, and turn.
+type limits struct {
+	print, travel float64 // accelerations, mm/s²
+	jerk          float64 // mm/s
+}
+
+// usual are the limits until the file says otherwise.
+var usual = limits{1000, 1000, 8}
 
 const (
 	plannerRoom  = 512
@@ -227,8 +233,9 @@ func (p *planner) finish() {
 	p.marks = nil
 }
 
-// settings takes over what a lasting setting says about speeding up.
-func (p *planner) settings(c *gcode.Command) {
+// take takes over what a lasting setting says about speeding up, and reports whether it
+// says something.
+func (p *limits) take(c *gcode.Command) bool {
 	mm := func(l byte) float64 { return float64(c.Value(l)) / 1e6 }
 	switch c.Code {
 	case 204: // S for both, or P for printing and T for travel
@@ -249,5 +256,8 @@ func (p *planner) settings(c *gcode.Command) {
 			// about 2.4·a·J, and jerk is what crosses such a corner.
 			p.jerk = math.Sqrt(2.4 * v * p.print)
 		}
+	default:
+		return false
 	}
+	return true
 }

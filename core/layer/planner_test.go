@@ -10,7 +10,7 @@ import (
 
 // TestWayEqualsMoves adds the same way move by move and as a run.
 func TestWayEqualsMoves(t *testing.T) {
-	a, b := planner{print: 1000, travel: 1500, jerk: 8}, planner{print: 1000, travel: 1500, jerk: 8}
+	a, b := planner{limits: limits{1000, 1500, 8}}, planner{limits: limits{1000, 1500, 8}}
 	r := rand.New(rand.NewPCG(7, 8))
 	var x, y gcode.Nano
 	for range 40 {

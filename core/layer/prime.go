@@ -104,7 +104,7 @@ func (r *reader) alone(k int) (bool, error) {
 func (r *reader) forget(drop int) {
 	ix := r.ix
 	ix.Prime = Span{ix.Layers[0].First, ix.Layers[drop-1].Last}
-	ix.Layers, r.runs, r.p.begins = ix.Layers[drop:], r.runs[drop:], r.p.begins[drop:]
+	ix.Layers, r.runs, r.begins = ix.Layers[drop:], r.runs[drop:], r.begins[drop:]
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		for i := range t.occurs {

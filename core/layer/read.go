@@ -37,9 +37,11 @@ func Read(ctx context.Context, src Source, opt Options) (*Index, error) {
 		return nil, err
 	}
 	r := newReader(src, opt)
+	defer func() { r.p.stop() }()
 	err := r.run(ctx)
 	if errors.Is(err, errVase) {
 		turn, cut := r.flatStep(), r.l.counter()
+		r.p.stop()
 		r = newReader(src, opt)
 		r.vase, r.turn, r.l.cut = true, turn, cut
 		err = r.run(ctx)
@@ -76,7 +78,7 @@ type reader struct {
 	m    gcode.Machine
 	c    gcode.Command
 	a    gcode.Act
-	p    planner
+	p    *pacer
 	l    learner
 	line int64
 	off  int64
@@ -92,9 +94,9 @@ type reader struct {
 	runs   []run  // one for each entry of ix.Layers
 	hot    sums
 	path   path
-	end    [2]gcode.Nano   // where the newest laying move ended
-	ends   [][2]gcode.Nano // room for a run
-	steady bool            // moves at heights low … high may be summed up in hot
+	end    [2]gcode.Nano // where the newest laying move ended
+	begins []float64     // by layer: seconds from the start of the print to its fold
+	steady bool          // moves at heights low … high may be summed up in hot
 	low    gcode.Nano
 	high   gcode.Nano
 	snaps  []point      // early: in front of the newest comments
@@ -136,9 +138,8 @@ type count struct {
 }
 
 func newReader(src Source, opt Options) *reader {
-	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, ends: make([][2]gcode.Nano, Stride), unknown: map[string]*count{}}
+	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, p: newPacer(), unknown: map[string]*count{}}
 	r.m, r.ix.Dialect = gcode.NewMachine(opt.Dialect), opt.Dialect
-	r.p.print, r.p.travel, r.p.jerk = 1000, 1000, 8
 	return r
 }
 

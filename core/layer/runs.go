@@ -72,7 +72,7 @@ func (r *reader) layRun(data []byte) (int, error) {
 		return 0, nil
 	}
 	h := &r.hot
-	run := gcode.Run{Ends: r.ends[:0:min(int64(len(r.ends)), Stride-r.line%Stride)], Box: h.box}
+	run := gcode.Run{Ends: r.p.room(int(Stride - r.line%Stride)), Box: h.box}
 	x, y := r.m.Pos[0], r.m.Pos[1]
 	n := r.m.LayRun(data, &run)
 	if n == 0 {
@@ -327,7 +327,6 @@ func (r *reader) open(z gcode.Nano) {
 		more := int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), 3*int64(n))) + n/16 + 64
 		r.ix.Layers = slices.Grow(r.ix.Layers, more)
 		r.runs = slices.Grow(r.runs, more)
-		r.p.begins = slices.Grow(r.p.begins, more)
 	}
 	r.ix.Layers = append(r.ix.Layers, l)
 	r.runs = append(r.runs, run{gap: r.gap.choice()})

@@ -11,12 +11,12 @@ import (
 // at the fold; the sum is stretched to the time the whole reading gave.
 func (ix *Index) Times(n int, moves []Move) []float64 {
 	l := &ix.Layers[n-1]
-	p := planner{print: 1000, travel: 1000, jerk: 8}
+	p := planner{limits: usual}
 	var c gcode.Command
 	for _, s := range l.At.Settings() {
 		c.Parse([]byte(s.Line))
 		if c.Letter == 'M' {
-			p.settings(&c)
+			p.take(&c)
 		}
 	}
 	factor := l.At.Speed()
