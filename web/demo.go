@@ -69,7 +69,7 @@ func (s *Server) loadPart(ctx context.Context, part demo.Part) error {
 	if err != nil {
 		return err
 	}
-	if err := s.jobs.read(ctx, p); err != nil {
+	if err := s.jobs.read(ctx, p, nil); err != nil {
 		return err
 	}
 	if part.Failed > 0 {

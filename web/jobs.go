@@ -50,10 +50,16 @@ func (j *jobs) stop() {
 }
 
 // start reads a print unless it is being read already.
-func (j *jobs) start(p store.Print) {
+func (j *jobs) start(p store.Print) { j.startWith(p, nil) }
+
+// startWith goes on with a reading that began while the print arrived; nil begins one.
+func (j *jobs) startWith(p store.Print, arr *layer.Arriving) {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	if o := j.all[p.ID]; o != nil && o.state == "reading" {
+		if arr != nil {
+			arr.Abandon()
+		}
 		return
 	}
 	for id, o := range j.all { // forget what nobody asks for any more
@@ -65,7 +71,7 @@ func (j *jobs) start(p store.Print) {
 	j.all[p.ID] = &job{what: "Waiting for another print", state: "reading", cancel: cancel}
 	j.wg.Go(func() {
 		defer cancel()
-		j.run(ctx, p)
+		j.run(ctx, p, arr)
 	})
 }
 
@@ -97,8 +103,8 @@ func (j *jobs) cancel(id int64) bool {
 	return true
 }
 
-func (j *jobs) run(ctx context.Context, p store.Print) {
-	err := j.read(ctx, p)
+func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
+	err := j.read(ctx, p, arr)
 	if j.ctx.Err() != nil {
 		return // the server stops; the reading goes on at the next start
 	}
@@ -140,41 +146,53 @@ func isRefusal(err error) bool {
 	return false
 }
 
-func (j *jobs) read(ctx context.Context, p store.Print) error {
+func (j *jobs) read(ctx context.Context, p store.Print, arr *layer.Arriving) error {
+	src := j.s.cfg.Store.Source(p)
+	var ix *layer.Index
+	var err error
+	if arr != nil { // it has all been read but for the end
+		if ix, err = arr.Finish(ctx, src); err != nil {
+			return err
+		}
+		if p.Bytes > j.atOnce {
+			return j.save(ctx, p, &store.Reading{Index: ix, Outline: raster.Boxes(ix)})
+		}
+	}
 	select {
 	case j.turn <- struct{}{}:
 		defer func() { <-j.turn }()
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-	src := j.s.cfg.Store.Source(p)
-	j.set(p.ID, "Reading the lines", 0)
-	m, err := j.s.marks(ctx, p.ID)
-	if err != nil {
-		return err
-	}
-	ix, err := layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect(),
-		Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }})
-	if err != nil {
-		return err
+	if ix == nil {
+		j.set(p.ID, "Reading the lines", 0)
+		m, err := j.s.marks(ctx, p.ID)
+		if err != nil {
+			return err
+		}
+		if ix, err = layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect(),
+			Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }}); err != nil {
+			return err
+		}
+		if p.Bytes > j.atOnce {
+			return j.save(ctx, p, &store.Reading{Index: ix, Outline: raster.Boxes(ix)})
+		}
 	}
 	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
-	var finder *landmark.Finder
-	if p.Bytes <= j.atOnce {
-		finder = landmark.NewFinder(ix)
-	}
+	finder := landmark.NewFinder(ix)
 	err = j.layers(ctx, p, ix, 0.4, func(n int, moves []layer.Move) {
 		r.Outline.Add(ix, n, moves)
-		if finder != nil {
-			finder.Add(n, moves)
-		}
+		finder.Add(n, moves)
 	})
 	if err != nil {
 		return err
 	}
-	if finder != nil {
-		r.Landmarks = finder.Report()
-	}
+	r.Landmarks = finder.Report()
+	return j.save(ctx, p, r)
+}
+
+// save keeps what was read, with the marks of the slicing before it.
+func (j *jobs) save(ctx context.Context, p store.Print, r *store.Reading) error {
 	if p.Older != 0 && p.Rev == 0 {
 		if err := j.s.carry(ctx, p, r); err != nil {
 			return err
@@ -224,8 +242,8 @@ func (j *jobs) reread(b *book, d gcode.Dialect) error {
 	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, r)
 }
 
-// atOnce is the size of a print, in bytes, up to which its landmarks are found
-// before it opens; those of larger ones are found behind the open bench.
+// atOnce is the size of a print, in bytes, up to which its layers are looked at before it
+// opens; the outline and the landmarks of larger ones are found behind the open bench.
 const atOnce = 40 << 20
 
 // layers decodes all layers of a print and tells how far it is.
@@ -262,10 +280,13 @@ func (j *jobs) landmarks(b *book) {
 		case <-j.ctx.Done():
 			return
 		}
-		finder := landmark.NewFinder(b.ix)
-		err := j.layers(j.ctx, b.print, b.ix, 0, finder.Add)
+		finder, outline := landmark.NewFinder(b.ix), raster.NewOutline(b.ix)
+		err := j.layers(j.ctx, b.print, b.ix, 0, func(n int, moves []layer.Move) {
+			outline.Add(b.ix, n, moves)
+			finder.Add(n, moves)
+		})
 		if err == nil {
-			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: b.outline, Landmarks: finder.Report()})
+			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: outline, Landmarks: finder.Report()})
 		}
 		if err != nil && j.ctx.Err() == nil {
 			j.s.log.Error("finding landmarks", "print", b.print.ID, "err", err)

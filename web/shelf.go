@@ -190,19 +190,41 @@ func (s *Server) bring(c fiber.Ctx, older store.Print) error {
 	if c.Request().BodyStream() == nil {
 		body = bytes.NewReader(c.Body())
 	}
-	p, err := s.take(c, body, name, older)
-	// A browser only hears the answer when all it sends is taken.
-	_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+	arr, err := s.arriving(c.Context(), older)
 	if err != nil {
 		return err
 	}
-	s.jobs.start(p)
+	p, err := s.take(c, body, name, older, arr)
+	// A browser only hears the answer when all it sends is taken.
+	_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+	if err != nil {
+		arr.Abandon()
+		return err
+	}
+	s.jobs.startWith(p, arr)
 	return c.Status(fiber.StatusCreated).JSON(fiber.Map{"id": p.ID})
 }
 
+// arriving begins to read an upload, for the printer that it will most likely be marked
+// for: that of the slicing before it, else the first of the Kit.
+func (s *Server) arriving(ctx context.Context, older store.Print) (*layer.Arriving, error) {
+	kit, err := s.cfg.Store.Kit(ctx)
+	if err != nil {
+		return nil, err
+	}
+	m := &marked{plan: &plan.Plan{}, kit: kit}
+	if older.ID != 0 {
+		if m.plan, _, _, err = s.cfg.Store.Plan(ctx, older.ID); err != nil {
+			return nil, err
+		}
+	}
+	m.printer()
+	return layer.NewArriving(layer.Options{Dialect: m.plan.Dialect()}), nil
+}
+
 // take stores what is in an upload. When it fails nothing is left behind. A newer
-// slicing keeps the title of the older one.
-func (s *Server) take(c fiber.Ctx, body io.Reader, name string, older store.Print) (store.Print, error) {
+// slicing keeps the title of the older one. What arrives is read while it is stored.
+func (s *Server) take(c fiber.Ctx, body io.Reader, name string, older store.Print, arr *layer.Arriving) (store.Print, error) {
 	lim := s.cfg.Limits
 	lim.Size = s.limit()
 	head := make([]byte, 4)
@@ -234,10 +256,11 @@ func (s *Server) take(c fiber.Ctx, body io.Reader, name string, older store.Prin
 	defer up.Abandon()
 	var inside string
 	var size int64
+	both := io.MultiWriter(up, arr)
 	if at != nil {
-		inside, size, err = archive.Copy(up, io.NewSectionReader(at, 0, at.Size()), name, at, lim)
+		inside, size, err = archive.Copy(both, io.NewSectionReader(at, 0, at.Size()), name, at, lim)
 	} else {
-		inside, size, err = archive.Copy(up, in, name, nil, lim)
+		inside, size, err = archive.Copy(both, in, name, nil, lim)
 	}
 	if err != nil {
 		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, err.Error())

@@ -33,12 +33,17 @@ var errVase = errors.New("a vase")
 
 // Read reads a file from front to back and returns its index.
 func Read(ctx context.Context, src Source, opt Options) (*Index, error) {
-	if err := sniff(src); err != nil {
+	head := make([]byte, headSize)
+	n, err := src.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return nil, err
+	}
+	if err := sniff(head[:n]); err != nil {
 		return nil, err
 	}
 	r := newReader(src, opt)
 	defer func() { r.p.stop() }()
-	err := r.run(ctx)
+	err = r.run(ctx)
 	if errors.Is(err, errVase) {
 		turn, cut := r.flatStep(), r.l.counter()
 		r.p.stop()
@@ -138,11 +143,15 @@ type count struct {
 }
 
 func newReader(src Source, opt Options) *reader {
-	r := &reader{src: src, opt: opt, ix: &Index{Bytes: src.Size()}, early: true, p: newPacer(), unknown: map[string]*count{}}
+	r := &reader{src: src, opt: opt, ix: &Index{}, early: true, p: newPacer(), unknown: map[string]*count{}}
+	if src != nil {
+		r.ix.Bytes = src.Size()
+	}
 	r.m, r.ix.Dialect = gcode.NewMachine(opt.Dialect), opt.Dialect
 	return r
 }
 
+// run reads the whole source.
 func (r *reader) run(ctx context.Context) error {
 	size := r.src.Size()
 	buf := make([]byte, blockSize)
@@ -158,51 +167,14 @@ func (r *reader) run(ctx context.Context) error {
 			return fmt.Errorf("byte %d: %w", pos, err)
 		}
 		last := err == io.EOF || pos >= size || n == 0
-		data := buf[:have]
-		for len(data) > 0 {
-			if r.steady && !r.gap.set && r.sampled >= sampleLines {
-				if n, err := r.layRun(data); err != nil {
-					return err
-				} else if n > 0 {
-					data = data[n:]
-					continue
-				}
-			}
-			if n := r.c.ParseMove(data); n > 0 {
-				if r.line%Stride == 0 {
-					r.ix.Offsets = append(r.ix.Offsets, r.off)
-				}
-				r.line++
-				at := r.off
-				r.off += int64(n)
-				if data[n-2] == '\r' {
-					r.crlf++
-				}
-				if err := r.carry(data[:n-1], at); err != nil {
-					return err
-				}
-				data = data[n:]
-				continue
-			}
-			i := bytes.IndexByte(data, '\n')
-			if i < 0 {
-				break
-			}
-			if err := r.step(data[:i], i+1); err != nil {
-				return err
-			}
-			data = data[i+1:]
+		rest, err := r.take(buf[:have], last)
+		if err != nil {
+			return err
 		}
 		if last {
-			if len(data) > 0 {
-				r.noNewline = true
-				if err := r.step(data, len(data)); err != nil {
-					return err
-				}
-			}
-			break
+			return r.whole()
 		}
-		have = copy(buf, data)
+		have = copy(buf, rest)
 		if have == len(buf) { // a line longer than the block
 			if have >= maxLine {
 				return ErrNotGCode
@@ -213,6 +185,54 @@ func (r *reader) run(ctx context.Context) error {
 			r.opt.Progress(float64(pos) / float64(size))
 		}
 	}
+}
+
+// take reads the lines that data holds whole, and returns what is left: the beginning of
+// a line, or nothing when it is the last of the file.
+func (r *reader) take(data []byte, last bool) ([]byte, error) {
+	for len(data) > 0 {
+		if r.steady && !r.gap.set && r.sampled >= sampleLines {
+			if n, err := r.layRun(data); err != nil {
+				return nil, err
+			} else if n > 0 {
+				data = data[n:]
+				continue
+			}
+		}
+		if n := r.c.ParseMove(data); n > 0 {
+			if r.line%Stride == 0 {
+				r.ix.Offsets = append(r.ix.Offsets, r.off)
+			}
+			r.line++
+			at := r.off
+			r.off += int64(n)
+			if data[n-2] == '\r' {
+				r.crlf++
+			}
+			if err := r.carry(data[:n-1], at); err != nil {
+				return nil, err
+			}
+			data = data[n:]
+			continue
+		}
+		i := bytes.IndexByte(data, '\n')
+		if i < 0 {
+			break
+		}
+		if err := r.step(data[:i], i+1); err != nil {
+			return nil, err
+		}
+		data = data[i+1:]
+	}
+	if last && len(data) > 0 {
+		r.noNewline = true
+		return nil, r.step(data, len(data))
+	}
+	return data, nil
+}
+
+// whole ends the reading of lines.
+func (r *reader) whole() error {
 	if !r.vase && r.rising.vase(r.m.Laid) {
 		return errVase
 	}

@@ -3,7 +3,6 @@ package layer
 import (
 	"bytes"
 	"errors"
-	"io"
 )
 
 // Reasons for which a file is not read at all. Each is a sentence for the
@@ -23,17 +22,15 @@ var (
 // the file.
 var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrMesh, ErrArchive, ErrNotGCode, ErrNoMoves}
 
+// headSize is how much of a file tells what it is.
+const headSize = 16 << 10
+
 // sniff looks at the beginning of a file and says when it is something else.
-func sniff(src Source) error {
-	if src.Size() == 0 {
+func sniff(head []byte) error {
+	n := len(head)
+	if n == 0 {
 		return ErrEmpty
 	}
-	head := make([]byte, 16<<10)
-	n, err := src.ReadAt(head, 0)
-	if err != nil && err != io.EOF {
-		return err
-	}
-	head = head[:n]
 	if bytes.IndexByte(head, '\n') < 0 && bytes.Count(head, []byte{'\r'}) > 3 {
 		return ErrReturn
 	}

@@ -324,7 +324,11 @@ func (r *reader) open(z gcode.Nano) {
 	l.stand(r.gap.first)
 	if n := len(r.ix.Layers); n == cap(r.ix.Layers) {
 		// As many as the rest of the file will have if it goes on like this.
-		more := int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), 3*int64(n))) + n/16 + 64
+		more := n
+		if r.ix.Bytes > 0 { // else it is still arriving
+			more = int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), 3*int64(n))) + n/16
+		}
+		more += 64
 		r.ix.Layers = slices.Grow(r.ix.Layers, more)
 		r.runs = slices.Grow(r.runs, more)
 	}

@@ -27,6 +27,34 @@ func NewOutline(ix *layer.Index) *Outline {
 	return &Outline{Front: make([][]float32, len(ix.Layers)), Side: make([][]float32, len(ix.Layers))}
 }
 
+// Boxes is the outline as far as it is known without looking at the layers: of each its
+// box, and of the first two only what lies under the rest, without a skirt round it.
+func Boxes(ix *layer.Index) *Outline {
+	o := NewOutline(ix)
+	part := partBox(ix)
+	for i := range ix.Layers {
+		b := ix.Layers[i].Box
+		if i < 2 && part != ([4]gcode.Nano{}) {
+			b = [4]gcode.Nano{max(b[0], part[0]), max(b[1], part[1]), min(b[2], part[2]), min(b[3], part[3])}
+		}
+		var f [4]float32
+		for k := range f {
+			f[k] = float32(b[k].Millimetres())
+		}
+		if f[0] < f[2] {
+			o.Front[i] = []float32{f[0], f[2]}
+		}
+		if f[1] < f[3] {
+			o.Side[i] = []float32{f[1], f[3]}
+		}
+		if i == 0 {
+			o.Box = f
+		}
+		o.Box = [4]float32{min(o.Box[0], f[0]), min(o.Box[1], f[1]), max(o.Box[2], f[2]), max(o.Box[3], f[3])}
+	}
+	return o
+}
+
 // Add adds layer n, decoded into moves.
 func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 	part := partBox(ix)
