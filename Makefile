@@ -1,10 +1,11 @@
 # make test    everything that must pass, sets up what it lacks
+# make sweep   the tests over generated files whole: every part in every dialect
 # make bench   speeds as ratios of one run
 # make fuzz    a minute for each fuzz target
 # make shots   refreshes docs/screenshots from the running demo
 # make build   rebuilds web/assets/dist
 SHELL := /bin/bash
-.PHONY: test go-test e2e bench fuzz shots build setup
+.PHONY: test go-test sweep e2e bench fuzz shots build setup
 
 test: setup
 	@test -z "$$(gofmt -l cmd core demo store web)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web; exit 1; }
@@ -23,6 +24,9 @@ node_modules/.ready: package-lock.json
 
 go-test:
 	go test ./... 2>&1
+
+sweep:
+	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo
 
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear

@@ -324,15 +324,29 @@ func (r *reader) setAside(from, to int, z gcode.Nano) {
 // beside each other do not: a third of a line.
 const onTop = 0.15
 
-// stands reports whether run i lies on what run k lays, as a layer does, rather than
-// beside it.
+// stands reports whether what is laid at the height of run i, from there on, lies on what
+// is laid at that of run k, as a layer does, rather than beside it.
 func (r *reader) stands(k, i int) (bool, error) {
-	a, err := r.footprint(k, onTop)
+	a, err := r.levelCells(k, onTop)
 	if err != nil {
 		return false, err
 	}
-	b, err := r.footprint(i, onTop)
+	b, err := r.levelCells(i, onTop)
 	return b.on(a) > 0.5, err
+}
+
+// levelCells returns the squares in which run i and the runs behind it at its height lay
+// plastic.
+func (r *reader) levelCells(i int, size float64) (cells, error) {
+	out := cells{}
+	for end := min(r.sameHeight(i, 1), i+2*maxEarly); i < end; i++ {
+		c, err := r.footprint(i, size)
+		if err != nil {
+			return nil, err
+		}
+		out.add(c)
+	}
+	return out, nil
 }
 
 func until(heads []int, g, n int) int {

@@ -263,27 +263,10 @@ func (r *reader) skipped(a, b, c *level) (bool, error) {
 	var f [3]cells
 	for k, l := range []*level{a, b, c} {
 		var err error
-		if f[k], err = r.levelCells(l, onTop); err != nil {
+		if f[k], err = r.levelCells(l.first, onTop); err != nil {
 			return false, err
 		}
 	}
 	onA, onB := f[2].on(f[0]), f[2].on(f[1])
 	return onA > 0.1 && onB*2 < onA, nil
-}
-
-// levelCells returns the squares in which a level's runs lay plastic, of those that
-// lie at its height.
-func (r *reader) levelCells(l *level, size float64) (cells, error) {
-	out := cells{}
-	for i := l.first; i < len(r.ix.Layers) && i < l.first+2*maxEarly; i++ {
-		if d := r.ix.Layers[i].Z - l.z; i > l.first && (d > eps || d < -eps) {
-			break
-		}
-		c, err := r.footprint(i, size)
-		if err != nil {
-			return nil, err
-		}
-		out.add(c)
-	}
-	return out, nil
 }
