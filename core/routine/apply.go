@@ -161,15 +161,17 @@ func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
 		}
 		switch a.Kind {
 		case gcode.Travel:
-			if !a.MoveX {
+			absolute := !m.RelXYZ && c.Letter == 'G' && c.Code <= 1
+			f.NextZ = f.NextZ || absolute && c.Has('Z')
+			if !a.MoveX || f.HasNext {
 				return true // only up or down
 			}
-			if !m.RelXYZ && c.Has('X') && c.Has('Y') && c.Letter == 'G' && c.Code <= 1 {
+			if absolute && c.Has('X') && c.Has('Y') {
 				f.Next, f.HasNext = [2]gcode.Nano{m.Pos[0], m.Pos[1]}, true
 			}
-			return false
+			return f.HasNext && !f.NextZ // the height may follow
 		case gcode.Pull:
-			return !a.MoveX
+			return !a.MoveX && !f.HasNext
 		case gcode.SetAxis:
 			return !c.Has('X') && !c.Has('Y') && c.Has('E')
 		case gcode.Lay, gcode.Push, gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.Stop, gcode.ToolSet, gcode.Motors:

@@ -20,6 +20,7 @@ type Fold struct {
 	// travel; the head may then land there.
 	Next    [2]gcode.Nano
 	HasNext bool
+	NextZ   bool    // and the file names its height too before it lays again
 	Low     bool    // the head stands lower than its layer lies: fill or a tower was laid last
 	Seconds float64 // into the print
 	// Again is the layer under the fold, for a bond pass; only set when one is

@@ -10,14 +10,22 @@ import (
 )
 
 // landing returns where the head comes down, in machine coordinates.
-func (c *compiler) landing() (x, y gcode.Nano, why string) {
-	x, y = c.goal.Pos[0], c.goal.Pos[1]
-	// From below the top of its layer the head goes back down where it came from: at that
-	// height there may be walls anywhere else.
-	if c.fold.HasNext && !c.fold.Low && c.ear.Land != plan.WhereItWas {
-		return c.fold.Next[0], c.fold.Next[1], "over the place where the next path begins"
+func (c *compiler) landing() (to [3]gcode.Nano, why string) {
+	to = c.goal.Pos
+	if len(c.plan.Printer.Shift) == 0 {
+		to[2] += c.shift
 	}
-	return x, y, "over the place where it left"
+	// From below the top of its layer the head would go down beside walls that are higher.
+	// It stays above them where the file says itself how far down it goes next, else it
+	// goes back where it came from.
+	if c.fold.HasNext && c.ear.Land != plan.WhereItWas && (!c.fold.Low || c.fold.NextZ) {
+		if c.fold.Low {
+			to[2] = max(to[2], c.was.Top)
+		}
+		to[0], to[1] = c.fold.Next[0], c.fold.Next[1]
+		return to, "over the place where the next path begins"
+	}
+	return to, "over the place where it left"
 }
 
 // comeBack brings the head back from above and the filament to where it was.
@@ -28,13 +36,10 @@ func (c *compiler) comeBack() {
 	c.comeWarm()
 	c.even()
 	c.Debts(&c.goal)
-	low := c.goal.Pos[2] // where the nozzle goes down to
-	if len(c.plan.Printer.Shift) == 0 {
-		low += c.shift
-	}
 	moved := c.m.Pos != c.goal.Pos || c.fold.Goal != nil
 	if moved {
-		x, y, why := c.landing()
+		to, why := c.landing()
+		x, y, low := to[0], to[1], to[2]
 		if c.m.Pos[0] != x || c.m.Pos[1] != y {
 			if low := c.was.Top + gcode.MM/2; c.m.Pos[2] < low && !c.clear(x, y) {
 				to := min(c.was.Top+2*gcode.MM, gcode.FromMM(c.plan.Printer.Top))
@@ -102,8 +107,13 @@ func (c *compiler) check() {
 		c.find(layer.Grave, code, text)
 	}
 	want := a.Logical()
-	x, y, _ := c.landing()
-	landed := [3]gcode.Nano{x - a.Off[0], y - a.Off[1], want[2]}
+	landed, _ := c.landing()
+	for k := range landed {
+		landed[k] -= a.Off[k]
+	}
+	if len(c.plan.Printer.Shift) == 0 {
+		landed[2] -= c.shift
+	}
 	if code, what := Unlike(a, b, c.warm == 0, want, landed); code != "" {
 		bad(code, what)
 	}
