@@ -105,3 +105,43 @@ func TestClean(t *testing.T) {
 		}
 	}
 }
+
+// FuzzCopy opens any bytes whatever: it never fails otherwise than with one of the
+// reasons, and never gives more than the limit allows, under a name that is none of a path.
+func FuzzCopy(f *testing.F) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, _ = z.Write([]byte("G1 X1\n"))
+	_ = z.Close()
+	f.Add(b.Bytes(), "buoy.gcode.gz")
+	f.Add(append(bytes.Clone(b.Bytes()), 0, 0), "a/../b.gz")
+	f.Add([]byte("G1 X1\n"), "quay.gcode")
+	b.Reset()
+	p := zip.NewWriter(&b)
+	w, _ := p.Create("__MACOSX/._buoy.gcode")
+	_, _ = w.Write([]byte("x"))
+	w, _ = p.Create("parts/buoy..1.gcode")
+	_, _ = w.Write([]byte("G1 X1\n"))
+	_ = p.Close()
+	f.Add(b.Bytes(), "x.zip")
+	reasons := []error{ErrNone, ErrSeveral, ErrPath, ErrBroken, ErrTooBig, ErrBomb, ErrLocked}
+	f.Fuzz(func(t *testing.T, data []byte, name string) {
+		const most = 1 << 20
+		var out bytes.Buffer
+		got, n, err := Copy(&out, bytes.NewReader(data), name, bytes.NewReader(data), Limits{Size: most})
+		if err != nil {
+			for _, r := range reasons {
+				if errors.Is(err, r) {
+					return
+				}
+			}
+			t.Fatal(err)
+		}
+		if n != int64(out.Len()) || n > most {
+			t.Fatalf("%d bytes, %d written", n, out.Len())
+		}
+		if got == "" || len(got) > 120 || strings.ContainsAny(got, "/\\\x00:") || got == ".." {
+			t.Fatalf("the name %q", got)
+		}
+	})
+}

@@ -148,9 +148,6 @@ func (r *reader) byMarks() (*template, []bool, error) {
 // kind says what a comment could be: 3 when its number counts up, 2 when it has
 // none, 1 when it may tell the height; 0 when it is no mark.
 func (l *learner) kind(t *template, layers []Layer) int {
-	if labelClass(t.text) != Other {
-		return 0
-	}
 	if t.counts >= t.total-1-t.total/8 {
 		return 3
 	}

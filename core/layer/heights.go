@@ -94,21 +94,29 @@ const mostChecks = 400
 // that of the level behind them when they are laid before it.
 func (r *reader) inBetween(levels []level, opens []bool) error {
 	n := len(levels)
-	steps := make([]gcode.Nano, 0, n)
-	for i := 1; i < n; i++ {
-		if d := levels[i].z - levels[i-1].z; d > 0 {
-			steps = append(steps, d)
-		}
-	}
-	if len(steps) < 3 {
+	if n < 4 {
 		return nil
 	}
-	slices.Sort(steps)
-	step := steps[len(steps)/2]
 	odd := make([]bool, n)
 	for i := 1; i+1 < n; i++ {
 		odd[i] = sandwiched(&levels[i-1], &levels[i], &levels[i+1])
 	}
+	// How far the others lie apart.
+	steps := make([]gcode.Nano, 0, n)
+	for i, last := 1, 0; i < n; i++ {
+		if odd[i] {
+			continue
+		}
+		if d := levels[i].z - levels[last].z; d > 0 {
+			steps = append(steps, d)
+		}
+		last = i
+	}
+	if len(steps) == 0 {
+		return nil
+	}
+	slices.Sort(steps)
+	step := steps[len(steps)/2]
 	for a := 0; a < n; {
 		if !odd[a] {
 			a++

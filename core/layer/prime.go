@@ -35,10 +35,7 @@ func (r *reader) primes(mark int64) (int, error) {
 		for i := k; i < len(runs) && beside; i++ {
 			beside = apart(box, runs[i].Box, primeAway)
 		}
-		if beside && open && mark > 0 {
-			return k, nil
-		}
-		if !straight(box) {
+		if !straight(box) && (!open || mark == 0) {
 			continue
 		}
 		alone := beside
