@@ -1,6 +1,7 @@
 package layer
 
 import (
+	"math"
 	"slices"
 
 	"dogear/core/gcode"
@@ -150,11 +151,12 @@ func sandwiched(a, b, c *level) bool {
 	return d > gcode.MM/4 && differ(a, c)*2 < d
 }
 
-// differ measures how unlike two levels are: how far their boxes are from each
-// other, and one millimetre more when one has much more wall than the other.
+// differ measures how unlike two levels are: how far their boxes are from each other, and
+// one millimetre more when wall is a much larger share of one than of the other.
 func differ(a, b *level) gcode.Nano {
 	d := unlike(a.box, b.box)
-	if lo, hi := min(a.wall, b.wall), max(a.wall, b.wall); hi > lo*3/2+gcode.MM/10 {
+	share := func(l *level) float64 { return float64(l.wall) / max(float64(l.laid), 1) }
+	if math.Abs(share(a)-share(b)) > 0.2 {
 		d += gcode.MM
 	}
 	return d

@@ -3,6 +3,8 @@ package layer
 import (
 	"math"
 	"strings"
+
+	"dogear/core/gcode"
 )
 
 // role is how one template behaves over the layers.
@@ -118,8 +120,14 @@ func (l *learner) names(t *template, layers []Layer) bool {
 	n := len(t.occurs)
 	risen, place := 0, make(map[int]int, n)
 	for _, o := range t.occurs {
-		if o.layer >= 0 && o.layer < len(layers) && o.z >= layers[o.layer].Z-eps {
-			risen++
+		if o.layer >= 0 && o.layer < len(layers) {
+			from := gcode.Nano(0) // where the head was before it rose
+			if o.layer > 0 && layers[o.layer-1].Z < layers[o.layer].Z {
+				from = layers[o.layer-1].Z
+			}
+			if o.z > from+(layers[o.layer].Z-from)/4 {
+				risen++
+			}
 		}
 		place[o.layer] = o.order
 	}
