@@ -39,7 +39,8 @@ type job struct {
 }
 
 func newJobs(s *Server) *jobs {
-	j := &jobs{s: s, all: map[int64]*job{}, looking: map[int64]bool{}, rereads: map[int64]bool{}, atOnce: atOnce, behind: make(chan struct{}, 1), turn: make(chan struct{}, 1)}
+	j := &jobs{s: s, all: map[int64]*job{}, looking: map[int64]bool{}, rereads: map[int64]bool{},
+		atOnce: atOnce, behind: make(chan struct{}, 1), turn: make(chan struct{}, 1)}
 	j.ctx, j.end = context.WithCancel(context.Background())
 	return j
 }
@@ -286,7 +287,8 @@ func (j *jobs) landmarks(b *book) {
 			finder.Add(n, moves)
 		})
 		if err == nil {
-			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: outline, Landmarks: finder.Report()})
+			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix,
+				Outline: outline, Landmarks: finder.Report()})
 		}
 		if err != nil && j.ctx.Err() == nil {
 			j.s.log.Error("finding landmarks", "print", b.print.ID, "err", err)

@@ -231,7 +231,9 @@ func (r *reader) findings(missing []int) {
 		if ix.Dialect.KeepE {
 			how = "from the start, as the printer's settings say"
 		}
-		r.note(Care, "filament-mode-open", r.openE, "From line "+group(r.openE)+" on places count in steps (G91), and the file does not say how the filament counts. Printers differ; it is read as counting "+how+". Name your printer, and say in its settings whether G90 and G91 move its filament axis too.")
+		r.note(Care, "filament-mode-open", r.openE, "From line "+group(r.openE)+" on places count "+
+			"in steps (G91), and the file does not say how the filament counts. Printers differ; it is "+
+			"read as counting "+how+". Name your printer, and say in its settings which is yours.")
 	}
 	r.beside()
 	if len(missing) > 0 {
@@ -262,10 +264,12 @@ func (r *reader) findings(missing []int) {
 func (r *reader) beside() {
 	ix := r.ix
 	if l := &ix.Layers[0]; l.Z < 0 {
-		r.odd(0, "below-bed", "lays the first layer at "+l.Z.String()+" mm, which is below the bed's zero. Heights are shown as the file writes them.")
+		r.odd(0, "below-bed", "lays the first layer at "+l.Z.String()+" mm, below the bed's zero. "+
+			"Heights are shown as the file writes them.")
 	}
 	if r.farLine > 0 {
-		r.note(Care, "far-off", r.farLine, "Line "+group(r.farLine)+" lays plastic more than 1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
+		r.note(Care, "far-off", r.farLine, "Line "+group(r.farLine)+" lays plastic more than 1.5 m "+
+			"from the origin, where no printer reaches. The pictures are drawn that wide.")
 		return
 	}
 	// One layer that reaches much further than all others.
@@ -310,7 +314,8 @@ func (r *reader) beside() {
 			if err != nil {
 				return
 			}
-			r.note(Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from everything else.", group(line), out.Millimetres()))
+			r.note(Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from "+
+				"everything else.", group(line), out.Millimetres()))
 			return
 		}
 	}
@@ -319,9 +324,12 @@ func (r *reader) beside() {
 // outside returns the first line of a layer that lays outside of a box.
 func (r *reader) outside(i int, box [4]gcode.Nano) (int64, error) {
 	at := r.ix.Layers[i].First
-	err := r.ix.Walk(r.src, i+1, r.ix.Layers[i].Last+1, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	l := &r.ix.Layers[i]
+	err := r.ix.Walk(r.src, i+1, l.Last+1, func(line int64, _ []byte, _ *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		at = line
-		return a.Kind != gcode.Lay || line < r.ix.Layers[i].First || !apart(box, [4]gcode.Nano{m.Pos[0], m.Pos[1], m.Pos[0], m.Pos[1]}, 10*gcode.MM)
+		here := [4]gcode.Nano{m.Pos[0], m.Pos[1], m.Pos[0], m.Pos[1]}
+		return a.Kind != gcode.Lay || line < l.First || !apart(box, here, 10*gcode.MM)
 	})
 	return at, err
 }

@@ -13,7 +13,8 @@ type cells map[[2]int32]struct{}
 func (r *reader) footprint(i int, size float64) (cells, error) {
 	l := &r.ix.Layers[i]
 	out := cells{}
-	err := r.ix.Walk(r.src, i+1, l.Last+1, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := r.ix.Walk(r.src, i+1, l.Last+1, func(line int64, _ []byte, _ *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		if a.Kind == gcode.Lay && line >= l.First {
 			out.stroke(a, m, size)
 		}

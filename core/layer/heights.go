@@ -47,8 +47,10 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 		case r.runs[i].ramp && !tilted:
 		case z > top+alike:
 			// One far too high, from which the file comes back, is an error in it.
-			if jump := z - top; jump > 10*step && jump > 3*gcode.MM && i+1 < to && z-layers[i+1].Z > jump/2 && layers[i+1].Z > top-step {
-				r.odd(i, "far-too-high", "lays plastic at "+z.String()+" mm, and then goes on much lower. It is counted with the layer before it.")
+			if jump := z - top; jump > 10*step && jump > 3*gcode.MM && i+1 < to &&
+				z-layers[i+1].Z > jump/2 && layers[i+1].Z > top-step {
+				r.odd(i, "far-too-high", "lays plastic at "+z.String()+" mm, and then goes on much "+
+					"lower. It is counted with the layer before it.")
 				continue
 			}
 			opens[i], top = true, z
@@ -69,7 +71,8 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 			continue
 		}
 		if opens[i] || i == from {
-			levels = append(levels, level{first: i, object: object, z: z, box: layers[i].Box, wall: r.runs[i].wall, laid: layers[i].Filament})
+			levels = append(levels, level{first: i, object: object, z: z, box: layers[i].Box,
+				wall: r.runs[i].wall, laid: layers[i].Filament})
 			continue
 		}
 		g := &levels[len(levels)-1]
@@ -226,10 +229,13 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	}
 	// The stretch reaches as far as the levels go on alternating.
 	lo, hi := a, b
-	if a-1 >= first && a+1 <= last && differ(&levels[a-1], &levels[a+1])*2 < differ(&levels[a-1], &levels[a]) {
+	likeNext := func(i, next, other int) bool {
+		return differ(&levels[i], &levels[next])*2 < differ(&levels[i], &levels[other])
+	}
+	if a-1 >= first && a+1 <= last && likeNext(a-1, a+1, a) {
 		lo = a - 1
 	}
-	if b+1 <= last && b-1 >= first && differ(&levels[b+1], &levels[b-1])*2 < differ(&levels[b+1], &levels[b]) {
+	if b+1 <= last && b-1 >= first && likeNext(b+1, b-1, b) {
 		hi = b + 1
 	}
 	// What lies in between belongs to the nearer of its neighbours where they are not

@@ -33,7 +33,7 @@ type Index struct {
 	EMode    string // "absolute", "relative" or "mixed"
 	Numbered bool   // lines carry N numbers
 	Lower    bool   // letters are lower case
-	OpenE    int64  // first line at which it is up to the printer's dialect how the filament counts; 0: none
+	OpenE    int64  // first line where it is up to the dialect how filament counts; 0: none
 	Kind     string
 	Objects  int
 	Marks    Marks

@@ -66,7 +66,8 @@ func (r *reader) bad() {
 func (r *reader) odds(s []byte) {
 	if i := bytes.IndexByte(s, 0); i >= 0 {
 		if r.nuls++; r.nuls <= 3 {
-			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: zero bytes stand in this line. Printers skip what is behind them, or the whole line.", group(r.line), i+1))
+			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
+				"this line. Printers skip what is behind them, or the whole line.", group(r.line), i+1))
 		}
 	}
 	for len(s) > 0 && s[len(s)-1] == '\r' {
@@ -74,7 +75,9 @@ func (r *reader) odds(s []byte) {
 	}
 	if i := bytes.IndexByte(s, '\r'); i >= 0 {
 		if r.returns++; r.returns <= 3 {
-			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: a carriage return stands inside this line. Some printers take what is behind it for a line of its own; here it belongs to this one.", group(r.line), i+1))
+			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
+				"return inside this line. Some printers take what is behind it for a line of its own; "+
+				"here it belongs to this one.", group(r.line), i+1))
 		}
 	}
 }
@@ -171,17 +174,20 @@ func (r *reader) odd(i int, code, what string) {
 // unfollowed notes moves that are not followed, or not all of the way.
 func (r *reader) unfollowed() {
 	c := &r.c
-	kind, code, what := 0, "curve", "moves along a curve that is not followed here: where it ends is right, the way between is drawn straight."
+	const straight = ": where it ends is right, the way between is drawn straight."
+	kind, code, what := 0, "curve", "moves along a curve that Dogear does not follow"+straight
 	switch {
 	case c.Code == 53:
 		kind, code = 1, "machine-places"
-		what = "moves by the machine's own places. Where the head is after that is not known here, until the next absolute move says it."
+		what = "moves by the machine's own places. Nobody here knows where the head is then, until the " +
+			"next absolute move says it."
 	case c.Has('A') || c.Has('B'):
 		kind, code = 2, "other-axis"
-		what = "moves an axis A or B, which is not followed here. If your printer drives its filament with it, nothing of what it lays is seen."
+		what = "moves an axis A or B, which Dogear does not follow. If your printer drives its filament " +
+			"with it, nothing of what it lays is seen."
 	case c.Code < 5:
 		kind, code = 3, "plane"
-		what = "draws an arc that does not lie level (" + r.m.Plane() + "): where it ends is right, the way between is drawn straight."
+		what = "draws an arc that does not lie level (" + r.m.Plane() + ")" + straight
 	}
 	if r.strays[kind]++; r.strays[kind] == 1 {
 		r.note(Care, code, r.line, "Line "+group(r.line)+" "+what)

@@ -8,8 +8,9 @@ import (
 // Reasons for which a file is not read at all. Each is a sentence for the
 // person who chose the file.
 var (
-	ErrEmpty    = errors.New("there is nothing in this file")
-	ErrReturn   = errors.New("this file ends its lines with a carriage return alone, which printers do not read; save it with ordinary line ends (LF) and try again")
+	ErrEmpty  = errors.New("there is nothing in this file")
+	ErrReturn = errors.New("this file ends its lines with a carriage return alone, which " +
+		"printers do not read; save it with ordinary line ends (LF) and try again")
 	ErrUTF16    = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and try again")
 	ErrPicture  = errors.New("this is a picture, not a sliced file")
 	ErrMesh     = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
@@ -20,7 +21,8 @@ var (
 
 // Refusals are all of them: what else goes wrong while a file is read is no fault of
 // the file.
-var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrMesh, ErrArchive, ErrNotGCode, ErrNoMoves}
+var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrMesh, ErrArchive, ErrNotGCode,
+	ErrNoMoves}
 
 // headSize is how much of a file tells what it is.
 const headSize = 16 << 10

@@ -68,7 +68,8 @@ func near(a, b [2]gcode.Nano) bool {
 // layRun books laying moves that go on in the present run, as many as stand at
 // the beginning of data, up to the next line whose offset is kept.
 func (r *reader) layRun(data []byte) (int, error) {
-	if r.vase || r.line%Stride == 0 || r.m.Pos[2] > r.high || r.m.Pos[2] < r.low || len(r.l.pending) > 0 {
+	if r.vase || r.line%Stride == 0 || r.m.Pos[2] > r.high || r.m.Pos[2] < r.low ||
+		len(r.l.pending) > 0 {
 		return 0, nil
 	}
 	h := &r.hot
@@ -144,7 +145,8 @@ func (r *reader) settle() {
 	if n := len(r.ix.Layers); n > 0 && h.moves > 0 {
 		r.takePath()
 		cur := &r.ix.Layers[n-1]
-		cur.Box, cur.Moves, cur.Filament, cur.First, cur.Last, cur.Z = h.box, h.moves, h.laid, h.first, h.last, h.z
+		cur.Box, cur.Moves, cur.Filament = h.box, h.moves, h.laid
+		cur.First, cur.Last, cur.Z = h.first, h.last, h.z
 		r.runs[n-1].wall = h.wall
 	}
 	r.hot = sums{}
@@ -345,9 +347,11 @@ func (r *reader) extent() [4]gcode.Nano {
 	a, p := &r.a, &r.m.Pos
 	if a.Arc.Turn != 0 {
 		b := a.Arc.Bounds()
-		return [4]gcode.Nano{gcode.FromMM(b[0]), gcode.FromMM(b[1]), gcode.FromMM(b[2]), gcode.FromMM(b[3])}
+		return [4]gcode.Nano{gcode.FromMM(b[0]), gcode.FromMM(b[1]),
+			gcode.FromMM(b[2]), gcode.FromMM(b[3])}
 	}
-	return [4]gcode.Nano{min(a.From[0], p[0]), min(a.From[1], p[1]), max(a.From[0], p[0]), max(a.From[1], p[1])}
+	return [4]gcode.Nano{min(a.From[0], p[0]), min(a.From[1], p[1]),
+		max(a.From[0], p[0]), max(a.From[1], p[1])}
 }
 
 func union(a, b [4]gcode.Nano) [4]gcode.Nano {

@@ -1,0 +1,156 @@
+package layer
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+)
+
+// lead is the room before a block for the beginning of its first line.
+const lead = 4 << 10
+
+// portion is a piece of the source, with room before it.
+type portion struct {
+	buf  []byte
+	n    int
+	last bool
+	err  error
+}
+
+// fetch reads the source block by block, ahead of the reader and on another core where
+// there is one, until quit is closed.
+func (r *reader) fetch(quit <-chan struct{}) (full <-chan *portion, empty chan<- *portion) {
+	const ahead = 3
+	out, back := make(chan *portion, ahead), make(chan *portion, ahead)
+	for range ahead {
+		back <- &portion{buf: make([]byte, lead+blockSize)}
+	}
+	size := r.src.Size()
+	go func() {
+		defer close(out)
+		for pos := int64(0); ; {
+			var b *portion
+			select {
+			case b = <-back:
+			case <-quit:
+				return
+			}
+			n, err := r.src.ReadAt(b.buf[lead:], pos)
+			pos += int64(n)
+			b.n, b.err = n, nil
+			if err != nil && err != io.EOF {
+				b.err = fmt.Errorf("byte %d: %w", pos, err)
+			}
+			b.last = err != nil || pos >= size || n == 0
+			out <- b
+			if b.last {
+				return
+			}
+		}
+	}()
+	return out, back
+}
+
+// run reads the whole source.
+func (r *reader) run(ctx context.Context) error {
+	quit := make(chan struct{})
+	full, empty := r.fetch(quit)
+	defer func() { // nobody reads the source any more when run returns
+		close(quit)
+		for range full {
+		}
+	}()
+	var long []byte // a line longer than the room before a block
+	rest := 0       // bytes of a line that begin the next block
+	pos := int64(0)
+	var held [lead]byte
+	for b := range full {
+		if b.err != nil {
+			return b.err
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		pos += int64(b.n)
+		data := b.buf[lead-rest : lead+b.n]
+		copy(data, held[:rest])
+		if long != nil {
+			if len(long)+b.n > maxLine {
+				return ErrNotGCode
+			}
+			long = append(long, b.buf[lead:lead+b.n]...)
+			data = long
+		}
+		left, err := r.take(data, b.last)
+		if err != nil {
+			return err
+		}
+		if b.last {
+			return r.whole()
+		}
+		if len(left) > lead {
+			long, rest = append([]byte(nil), left...), 0
+		} else {
+			long, rest = nil, copy(held[:], left)
+		}
+		empty <- b
+		if size := r.src.Size(); r.opt.Progress != nil && size > 0 {
+			r.opt.Progress(float64(pos) / float64(size))
+		}
+	}
+	return io.ErrUnexpectedEOF
+}
+
+// take reads the lines that data holds whole, and returns what is left: the beginning of
+// a line, or nothing when it is the last of the file.
+func (r *reader) take(data []byte, last bool) ([]byte, error) {
+	for len(data) > 0 {
+		if r.steady && !r.gap.set && r.sampled >= sampleLines {
+			if n, err := r.layRun(data); err != nil {
+				return nil, err
+			} else if n > 0 {
+				data = data[n:]
+				continue
+			}
+		}
+		if n := r.c.ParseMove(data); n > 0 {
+			if r.line%Stride == 0 {
+				r.ix.Offsets = append(r.ix.Offsets, r.off)
+			}
+			r.line++
+			at := r.off
+			r.off += int64(n)
+			if data[n-2] == '\r' {
+				r.crlf++
+			}
+			if err := r.carry(data[:n-1], at); err != nil {
+				return nil, err
+			}
+			data = data[n:]
+			continue
+		}
+		i := bytes.IndexByte(data, '\n')
+		if i < 0 {
+			break
+		}
+		if err := r.step(data[:i], i+1); err != nil {
+			return nil, err
+		}
+		data = data[i+1:]
+	}
+	if last && len(data) > 0 {
+		r.noNewline = true
+		return nil, r.step(data, len(data))
+	}
+	return data, nil
+}
+
+// whole ends the reading of lines.
+func (r *reader) whole() error {
+	if !r.vase && r.rising.vase(r.m.Laid) {
+		return errVase
+	}
+	r.settle()
+	return nil
+}
