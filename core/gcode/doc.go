@@ -19,7 +19,7 @@
 // the like, see [FreeText]) keep the rest of the line as text. A line that
 // begins with a longer word ("START_PRINT BED=60") or with "@" is a macro:
 // name and parameters are kept, its meaning is up to the printer. A second G
-// or M on a line is ignored, as firmware does.
+// or M on a line is left out, as most firmware does, and reported in [Command.Bad].
 //
 // # Numbers
 //
@@ -27,7 +27,9 @@
 // unit in force; lengths are [Nano], one nanometre. Sums of relative moves are
 // therefore exact. More than six decimals are rounded half to even. A word
 // whose number cannot be read ("X--1", "Xnan") or lies beyond ±9,000,000 is
-// reported in [Command.Bad] and otherwise left out.
+// reported in [Command.Bad] and otherwise left out. So is one with an exponent
+// ("E1e0", "X-1.2e-05"): printers read it in different ways. "g1x1e5" without blanks
+// is X and E.
 //
 // # The machine
 //
@@ -39,6 +41,10 @@
 //
 //	E −0.8  debt 0.8, nothing laid
 //	E +1.0  0.8 pays the debt, 0.2 is laid
+//
+// Filament is a length in mm whatever the file counts: behind "M200 D1.75" its axis
+// counts mm³, and [State.Filament] and [State.Step] convert. What printers do
+// differently is a [Dialect].
 //
 // The zero value of every type is ready for use: an absolute, metric machine
 // that does not yet know where it stands.

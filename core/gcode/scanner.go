@@ -17,6 +17,7 @@ type Scanner struct {
 	r        io.Reader
 	buf      []byte
 	from, to int // what is read and not yet used
+	dry      int // so much of it has no line end
 	text     []byte
 	eof      bool
 	err      error
@@ -32,11 +33,13 @@ func (s *Scanner) Scan(c *Command) bool {
 		if n := c.ParseMove(s.buf[s.from:s.to]); n > 0 {
 			s.text = s.buf[s.from : s.from+n]
 			s.from += n
+			s.dry = 0
 			return true
 		}
-		if i := bytes.IndexByte(s.buf[s.from:s.to], '\n'); i >= 0 {
-			return s.line(c, i+1)
+		if i := bytes.IndexByte(s.buf[s.from+s.dry:s.to], '\n'); i >= 0 {
+			return s.line(c, s.dry+i+1)
 		}
+		s.dry = s.to - s.from
 		if s.eof {
 			return s.to > s.from && s.line(c, s.to-s.from)
 		}
@@ -48,6 +51,7 @@ func (s *Scanner) Scan(c *Command) bool {
 func (s *Scanner) line(c *Command, n int) bool {
 	s.text = s.buf[s.from : s.from+n]
 	s.from += n
+	s.dry = 0
 	c.Parse(s.text)
 	return true
 }
@@ -83,6 +87,7 @@ func (s *Scanner) LayRun(m *Machine, r *Run) int {
 	r.Ends = r.Ends[:0]
 	n := m.LayRun(s.buf[s.from:s.to], r)
 	s.from += n
+	s.dry = max(s.dry-n, 0)
 	return len(r.Ends)
 }
 

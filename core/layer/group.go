@@ -1,6 +1,7 @@
 package layer
 
 import (
+	"fmt"
 	"slices"
 
 	"dogear/core/gcode"
@@ -57,6 +58,8 @@ func (r *reader) merge(opens []bool) {
 	gaps := make(map[int]*gap)       // by layer, from 0
 	to := make([]int32, len(layers)) // layer of each run, from 0
 	var main run
+	aside := 0 // layers that lay something at other heights too
+	last := -1
 	for i := range layers {
 		if opens[i] || i == 0 {
 			keep = append(keep, layers[i])
@@ -70,6 +73,9 @@ func (r *reader) merge(opens []bool) {
 			continue
 		}
 		l, t := &keep[len(keep)-1], &layers[i]
+		if d := t.Z - l.Z; (d > alike || d < -alike) && last != len(keep) && !r.vase {
+			aside, last = aside+1, len(keep)
+		}
 		// Several runs at one height count together.
 		same := t.Z <= l.Z+eps && t.Z >= l.Z-eps
 		if same {
@@ -87,6 +93,14 @@ func (r *reader) merge(opens []bool) {
 		to[i] = int32(len(keep) - 1)
 	}
 	r.ix.Layers, r.gaps, r.begins = keep, gaps, begins
+	if aside > 0 {
+		which := "In one layer"
+		if aside > 1 {
+			which = fmt.Sprintf("In %d layers", aside)
+		}
+		r.note(Note, "heights-in-between", keep[0].First, which+" something is laid at other heights "+
+			"too (fill, inner walls or supports in between, ironing, a tower): it belongs to them.")
+	}
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		rest := t.occurs[:0]
