@@ -97,7 +97,7 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 		return nil, err
 	}
 	src := bytes.NewReader(text.Bytes())
-	ix, err := layer.Read(s.rehearsals.ctx, src, layer.Options{})
+	ix, err := layer.Read(s.rehearsals.ctx, src, layer.Options{Dialect: m.plan.Dialect()})
 	if err != nil {
 		return nil, sentence(fiber.StatusConflict, err.Error())
 	}

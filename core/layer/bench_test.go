@@ -101,3 +101,51 @@ func BenchmarkDecode(b *testing.B) {
 		Paths(moves)
 	}
 }
+
+// oddFile makes about n bytes of what could make a reader slow: a macro word, a tool, a
+// layer or a comment that is new each time.
+func oddFile(kind string, n int) []byte {
+	var b bytes.Buffer
+	b.WriteString("M104 S210\nG28\nM83\n")
+	for k := 0; b.Len() < n; k++ {
+		z := float64(k/100+1) * 0.2
+		switch kind {
+		case "words":
+			fmt.Fprintf(&b, "SET_BEACON_%d VALUE=%d\n", k, k)
+		case "tools":
+			fmt.Fprintf(&b, "T%d\nM104 S%d\n", k%30000, 200+k%9)
+		case "layers":
+			z = float64(k+1) * 0.02
+		case "comments":
+			fmt.Fprintf(&b, "; note %d of what happens here %x\n", k, k*7919)
+		}
+		fmt.Fprintf(&b, "G1 Z%.2f\nG1 X%d Y10 E1\nG1 X10 Y%d E1\n", z, 11+k%50, 11+k%40)
+	}
+	return b.Bytes()
+}
+
+// BenchmarkOdd compares files that could make the reader slow with an ordinary one of the
+// same size, read in the same run.
+func BenchmarkOdd(b *testing.B) {
+	const size = 8 << 20
+	read := func(data []byte) time.Duration {
+		best := time.Duration(1 << 62)
+		for range 3 {
+			t := time.Now()
+			if _, err := Read(context.Background(), bytes.NewReader(data), Options{}); err != nil {
+				b.Fatal(err)
+			}
+			best = min(best, time.Since(t))
+		}
+		return best
+	}
+	ordinary := plate(size)
+	for _, kind := range []string{"words", "tools", "layers", "comments"} {
+		b.Run(kind, func(b *testing.B) {
+			data := oddFile(kind, size)
+			for b.Loop() {
+				b.ReportMetric(float64(read(data))/float64(read(ordinary)), "×ordinary")
+			}
+		})
+	}
+}
