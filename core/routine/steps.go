@@ -19,11 +19,15 @@ func (c *compiler) retract(s plan.Step) {
 	}
 	why := fmt.Sprintf("draws %s mm back", mmText(add))
 	if c.m.Debt > 0 {
-		why = fmt.Sprintf("draws %s mm more back, %s in all", mmText(add), mmText(want))
+		why = fmt.Sprintf("draws %s mm more back, %s in all", mmText(roughly(add)), mmText(want))
 	}
 	c.filament(-add, speedOr(s.Speed, feedE), why)
 	c.pulled = max(c.pulled, c.m.Debt)
 }
+
+// roughly rounds a length to a micrometre, for words: what a volume stands for has
+// decimals that nobody wants to read.
+func roughly(n gcode.Nano) gcode.Nano { return (n + 500) / 1000 * 1000 }
 
 // lift goes up above the highest plastic, as far as the printer allows.
 func (c *compiler) lift(mm float64) {
