@@ -276,7 +276,7 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 				if err != nil {
 					return nil, err
 				}
-				if on {
+				if on || r.alike(under, i) {
 					wrong++
 				}
 			}
@@ -316,6 +316,14 @@ func (r *reader) heightsIn(from, to int) int {
 		}
 	}
 	return n
+}
+
+// alike reports whether two runs look like layers of one thing: they reach as far, and
+// as much of them is wall.
+func (r *reader) alike(k, i int) bool {
+	a, b := &r.ix.Layers[k], &r.ix.Layers[i]
+	return differ(&level{box: a.Box, wall: r.runs[k].wall, laid: a.Filament},
+		&level{box: b.Box, wall: r.runs[i].wall, laid: b.Filament}) <= gcode.MM/4
 }
 
 // setAside takes the runs whose heights are further from z than others are out of the

@@ -404,3 +404,30 @@ func TestHeightIsNoClock(t *testing.T) {
 		t.Errorf("%+v, times stretched by %v, %d layers", ix.Marks, ix.Scale, len(ix.Layers))
 	}
 }
+
+// TestCountsThatAreNoMarks reads files in which a comment counts up by one, but not with
+// the layers: parts in a hundred, or every other layer. Geometry decides.
+func TestCountsThatAreNoMarks(t *testing.T) {
+	for every := 2; every <= 5; every++ {
+		for name, draw := range map[string]func(p *pen, k int){
+			"tower": func(p *pen, k int) { p.square(20, 20, 20, 0, 0, 0); p.stripes(22, 22, 16, 4) },
+			"cone": func(p *pen, k int) {
+				s := 24 - 0.35*float64(k)
+				p.square(30-s/2, 30-s/2, s, 0, 0, 0)
+				p.stripes(31-s/2, 31-s/2, s-2, 4)
+			},
+		} {
+			p := newPen("")
+			for k := 1; k <= 40; k++ {
+				if k%every == 1 {
+					p.put(fmt.Sprintf("; part %d of this", k/every))
+				}
+				p.layer(0.2 * float64(k))
+				draw(p, k)
+			}
+			if ix := p.read(t); len(ix.Layers) != 40 {
+				t.Errorf("%s, counted every %d layers: %d layers", name, every, len(ix.Layers))
+			}
+		}
+	}
+}
