@@ -37,13 +37,24 @@ func (m *Machine) LayRun(s []byte, r *Run) int {
 		if i+64 > len(s) || s[i] != 'G' || s[i+1] != '1' || s[i+2] != ' ' {
 			break
 		}
-		i += 3
 		has := 0
 		to := at
 		var ev Nano
 		line := -1
+		// Most lines are "G1 X… Y… E…" in this order; any other goes the long way.
+		if s[i+3] == 'X' {
+			if x, n := plainNumber(s, i+4); n != 0 && s[n] == ' ' && s[n+1] == 'Y' {
+				if y, n := plainNumber(s, n+2); n != 0 && s[n] == ' ' && s[n+1] == 'E' {
+					if e, n := plainNumber(s, n+2); n != 0 && s[n] == '\n' {
+						to[0], to[1], ev = x+offX, y+offY, e
+						has, line = hasX|hasY|hasE, n+1
+					}
+				}
+			}
+		}
+		i += 3
 	words:
-		for i+20 < len(s) {
+		for line < 0 && i+20 < len(s) {
 			l := s[i]
 			v, next := plainNumber(s, i+1)
 			if next == 0 {
