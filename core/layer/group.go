@@ -351,7 +351,8 @@ func (r *reader) stands(k, i int) (bool, error) {
 		return false, err
 	}
 	b, err := r.levelCells(i, onTop)
-	return b.on(a) > 0.5, err
+	// Solid fill lies on few paths of the sparse fill below it, but on all of them.
+	return b.on(a) > 0.5 || a.on(b) > 0.5, err
 }
 
 // levelCells returns the squares in which run i and the runs behind it at its height lay

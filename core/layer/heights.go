@@ -10,6 +10,7 @@ import (
 // level is a group of runs that may be a layer, or lie at a height in between.
 type level struct {
 	first   int // run
+	body    int // first run at its height
 	object  int
 	z       gcode.Nano
 	box     [4]gcode.Nano
@@ -40,17 +41,31 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 	step := max(r.flatStep(), gcode.MM/20)
 	var levels []level
 	first, object, top, checks := from, 1, layers[from].Z, 0
+	lead := -1 // a ramp above the top that has not reached its height: the next run may
 	for i := from; i < to; i++ {
 		z := layers[i].Z
 		switch {
 		case i == from:
 		case r.runs[i].ramp && !tilted:
+			if z > top+alike && lead < 0 {
+				lead = i
+			}
+			continue
 		case z > top+alike:
 			// One far too high, from which the file comes back, is an error in it.
 			if jump := z - top; jump > 10*step && jump > 3*gcode.MM && i+1 < to &&
 				z-layers[i+1].Z > jump/2 && layers[i+1].Z > top-step {
 				r.odd(i, "far-too-high", "lays plastic at "+z.String()+" mm, and then goes on much "+
 					"lower. It is counted with the layer before it.")
+				continue
+			}
+			// A ramp just before it that ended a little lower is the beginning of it.
+			if lead >= 0 && layers[lead].Z < z {
+				opens[lead], top = true, z
+				levels = append(levels, r.levelOf(lead, object))
+				levels[len(levels)-1].take(r, i)
+				levels[len(levels)-1].z, levels[len(levels)-1].body = z, i
+				lead = -1
 				continue
 			}
 			opens[i], top = true, z
@@ -71,16 +86,26 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 			continue
 		}
 		if opens[i] || i == from {
-			levels = append(levels, level{first: i, object: object, z: z, box: layers[i].Box,
-				wall: r.runs[i].wall, laid: layers[i].Filament})
+			levels, lead = append(levels, r.levelOf(i, object)), -1
 			continue
 		}
-		g := &levels[len(levels)-1]
-		g.box = union(g.box, layers[i].Box)
-		g.wall += r.runs[i].wall
-		g.laid += layers[i].Filament
+		levels[len(levels)-1].take(r, i)
+		lead = -1
 	}
 	return r.inBetween(levels, opens)
+}
+
+// levelOf returns the level that begins with run i.
+func (r *reader) levelOf(i, object int) level {
+	l := &r.ix.Layers[i]
+	return level{first: i, body: i, object: object, z: l.Z, box: l.Box, wall: r.runs[i].wall, laid: l.Filament}
+}
+
+// take adds run i to a level.
+func (g *level) take(r *reader, i int) {
+	g.box = union(g.box, r.ix.Layers[i].Box)
+	g.wall += r.runs[i].wall
+	g.laid += r.ix.Layers[i].Filament
 }
 
 // alike is how far two heights of one layer may lie apart: no layer is as thin.
@@ -279,7 +304,7 @@ func (r *reader) skipped(a, b, c *level) (bool, error) {
 	var f [3]cells
 	for k, l := range []*level{a, b, c} {
 		var err error
-		if f[k], err = r.levelCells(l.first, onTop); err != nil {
+		if f[k], err = r.levelCells(l.body, onTop); err != nil {
 			return false, err
 		}
 	}

@@ -2,6 +2,7 @@ package pickup
 
 import (
 	"fmt"
+	"math"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -125,6 +126,7 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 	out := [][2]float64{}
 	for i, p := range points {
 		out = append(out, [2]float64{p[0].Millimetres(), p[1].Millimetres()})
+		z := max(z, standsAt(moves, p)) // inner walls may be half a layer higher
 		sc.Put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', p[0]+gcode.FromMM(c.DX)), routine.Word('Y', p[1]+gcode.FromMM(c.DY)), feedXY), fmt.Sprintf("over place %d", i+1))
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+2*gcode.MM+gcode.FromMM(c.DZ)), feedZ), "down to 2 mm above the wall")
 		sc.Put(fmt.Sprintf("M0 Place %d: is the nozzle above the outer wall?", i+1), "look, then resume")
@@ -134,6 +136,31 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 	}
 	sc.Note("; dogear touch check ends", "")
 	return sc.Lines(), out, s, nil
+}
+
+// standsAt returns how high what a layer lays stands within a nozzle's tip of a place.
+func standsAt(moves []layer.Move, p [3]gcode.Nano) gcode.Nano {
+	const tip = 1.0 // mm
+	x, y := p[0].Millimetres(), p[1].Millimetres()
+	high := gcode.Nano(0)
+	for i := range moves {
+		m := &moves[i]
+		if m.Kind != gcode.Lay {
+			continue
+		}
+		x0, y0 := m.From[0].Millimetres(), m.From[1].Millimetres()
+		dx, dy := m.To[0].Millimetres()-x0, m.To[1].Millimetres()-y0
+		t := ((x-x0)*dx + (y-y0)*dy) / max(dx*dx+dy*dy, 1e-12)
+		t = min(max(t, 0), 1)
+		d := math.Hypot(x0+t*dx-x, y0+t*dy-y)
+		if m.Arc != nil { // on its circle, be it on the arc or not: rather too high
+			d = math.Abs(math.Hypot(x-m.Arc.CX, y-m.Arc.CY) - m.Arc.R0)
+		}
+		if d < tip {
+			high = max(high, m.From[2], m.To[2])
+		}
+	}
+	return high
 }
 
 // corners picks three places of the longest outer wall, far from one another.

@@ -156,7 +156,7 @@ func (s *Start) land(dz gcode.Nano) [3]gcode.Nano {
 	// Laid again, a layer lies there already, and a correction downwards begins only
 	// with the next height that the file names: the head must not dive into the part.
 	if s.AbsZ && !s.Inside {
-		at[2] = max(at[2], s.Lies-min(dz, 0))
+		at[2] = max(at[2], s.Lies) - min(dz, 0)
 	}
 	return at
 }

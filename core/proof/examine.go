@@ -259,11 +259,11 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 			x.pull(w.mLine, a)
 		}
 	case b != nil:
-		if x.dragged(b, &w.o.State, false) == nil {
+		if x.dragged(b, &w.o.State, false, true) == nil {
 			x.drag(w.mLine, a, &w.m.State, false)
 		}
 	case w.jump.Shift[2] != w.jump.Tip && !x.sunk:
-		if h := x.dragged(a, &w.m.State, true); h != nil {
+		if h := x.dragged(a, &w.m.State, true, true); h != nil {
 			x.sunk = true // it is the same for all that follows
 			x.find(layer.Grave, "drag", w.mLine, "From here on the file is laid too low: the nozzle would "+
 				"run through the part at X %.1f Y %.1f, at %.2f mm, where it is %.2f mm "+

@@ -89,7 +89,7 @@ func (x *examiner) reach(line int64, put bool) {
 
 // drag looks whether the nozzle passes through what is printed.
 func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State, put bool) {
-	if h := x.dragged(a, m, put); h != nil {
+	if h := x.dragged(a, m, put, !put); h != nil {
 		x.find(layer.Grave, "drag", line, "The nozzle would run through the part at X %.1f Y %.1f: it "+
 			"passes at %.2f mm, the part is %.2f mm high there. Lift %.2f mm more, or go "+
 			"round.", h[0], h[1], h[2], h[3], h[3]-h[2])
@@ -99,8 +99,8 @@ func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State, put bool) {
 // dragged returns where a way passes through what is printed, at which height,
 // and how high that is; nil when it does not. The print's own moves run along edges,
 // and what lies on the edge of the map is let pass; a way that was put in has no
-// business there.
-func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put bool) *[4]float64 {
+// business there. own says that the move is one of the print's.
+func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put, own bool) *[4]float64 {
 	from, to := x.tip(a.From), x.tip(m.Pos)
 	low := min(from[2], to[2]).Millimetres()
 	if x.lays == 0 || low >= x.topOf()-dragTolerance || m.Known != 7 || from == to {
@@ -116,8 +116,8 @@ func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put bool) *[4]float64 {
 	}
 	h := x.heights()
 	room := dragTolerance
-	if !put {
-		room = x.room(a, d)
+	if own {
+		room = x.room(a, m, d)
 	}
 	n := int(math.Min(math.Hypot(d[0], d[1])/0.5, 20000)) + 1
 	first := 0
@@ -147,17 +147,24 @@ func (x *examiner) wasThere(p [3]gcode.Nano) bool {
 	return p == x.last || !x.absolute && p == x.w.o.Pos
 }
 
-// room returns how much lower than what stands beside it one of the print's own moves
-// may be. A wall that begins on a slope goes down to the layer below first, and rises
-// beside walls that are finished already; fill may lie half a layer lower.
-func (x *examiner) room(a *gcode.Act, d [3]float64) float64 {
-	ix := x.w.ix
-	n := ix.At(x.w.oLine)
+// room returns how much lower than what stands beside it one of the print's own moves may
+// be: as much as it lies lower than its layer, and no more than that is thick. A wall that
+// begins on a slope goes down to the layer below first and rises beside walls that are
+// finished already; fill may lie half a layer lower. What lies at its layer's own height
+// has no room.
+func (x *examiner) room(a *gcode.Act, m *gcode.State, d [3]float64) float64 {
+	w := x.w
+	n := w.ix.At(w.oLine)
 	down, on := d[0] == 0 && d[1] == 0, d[2] == 0 && a.From[2] == x.last[2]
 	if n < 1 || !down && !on && a.Kind != gcode.Lay {
 		return dragTolerance
 	}
-	return max(dragTolerance, ix.Layers[n-1].Height.Millimetres()+1e-3)
+	low := min(a.From[2], m.Pos[2])
+	if m != &w.o.State { // as the original has it
+		low -= w.jump.Shift[2]
+	}
+	l := &w.ix.Layers[n-1]
+	return max(0, min(l.Z-low, l.Height).Millimetres()) + dragTolerance
 }
 
 // graze looks whether a way that was put in crosses the part at its very top.
