@@ -267,12 +267,12 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			if base >= 0 && z > base+alike && checks < mostChecks && (rare && !full || g == 0) {
 				checks++
 				var err error
-				if own, err = r.stands(under, i); err != nil {
+				if own, err = r.stands(under, i, to); err != nil {
 					return nil, err
 				}
 			} else if base >= 0 && z > base+alike && !full && looked < 6 {
 				looked++
-				on, err := r.stands(under, i)
+				on, err := r.stands(under, i, to)
 				if err != nil {
 					return nil, err
 				}
@@ -343,23 +343,23 @@ func (r *reader) setAside(from, to int, z gcode.Nano) {
 // beside each other do not: a third of a line.
 const onTop = 0.15
 
-// stands reports whether what is laid at the height of run i, from there on, lies on what
-// is laid at that of run k, as a layer does, rather than beside it.
-func (r *reader) stands(k, i int) (bool, error) {
-	a, err := r.levelCells(k, onTop)
+// stands reports whether what is laid at the height of run i, from there on up to run to,
+// lies on what is laid at that of run k, as a layer does, rather than beside it.
+func (r *reader) stands(k, i, to int) (bool, error) {
+	a, err := r.levelCells(k, i, onTop)
 	if err != nil {
 		return false, err
 	}
-	b, err := r.levelCells(i, onTop)
+	b, err := r.levelCells(i, to, onTop)
 	// Solid fill lies on few paths of the sparse fill below it, but on all of them.
 	return b.on(a) > 0.5 || a.on(b) > 0.5, err
 }
 
-// levelCells returns the squares in which run i and the runs behind it at its height lay
-// plastic.
-func (r *reader) levelCells(i int, size float64) (cells, error) {
+// levelCells returns the squares in which run i and the runs behind it at its height, up
+// to run to, lay plastic.
+func (r *reader) levelCells(i, to int, size float64) (cells, error) {
 	out := cells{}
-	for end := min(r.sameHeight(i, 1), i+2*maxEarly); i < end; i++ {
+	for end := min(r.sameHeight(i, 1), i+2*maxEarly, to); i < end; i++ {
 		c, err := r.footprint(i, size)
 		if err != nil {
 			return nil, err

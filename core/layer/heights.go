@@ -304,7 +304,7 @@ func (r *reader) skipped(a, b, c *level) (bool, error) {
 	var f [3]cells
 	for k, l := range []*level{a, b, c} {
 		var err error
-		if f[k], err = r.levelCells(l.body, onTop); err != nil {
+		if f[k], err = r.levelCells(l.body, len(r.ix.Layers), onTop); err != nil {
 			return false, err
 		}
 	}
