@@ -185,7 +185,9 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 	l := &b.ix.Layers[n-1]
 	var times []float64
 	if timed {
-		times = b.ix.Times(n, moves)
+		if times, err = b.ix.Times(b.src, n, moves); err != nil {
+			return nil, err
+		}
 	}
 	sh := &sheet{paths: []threadPath{}}
 	way := int64(0)
@@ -234,7 +236,7 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 func (sh *sheet) add(m *layer.Move, class layer.Class, l *layer.Layer) {
 	w := byte(0)
 	if class != layer.Way {
-		w = byte(math.Round(min(m.Width(l.Height, l.At.Diameter()), 5) * 50))
+		w = byte(math.Round(min(m.Width(l.Height, l.Diameter), 5) * 50))
 	} else if m.From[0] == m.To[0] && m.From[1] == m.To[1] {
 		return
 	}

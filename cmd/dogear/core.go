@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -31,12 +32,13 @@ func (c *layersCmd) Run() error {
 		return err
 	}
 	if c.JSON {
-		return printJSON(os.Stdout, d.ix.Report(d.name))
+		return d.ix.WriteReport(os.Stdout, d.name)
 	}
 	ix := d.ix
-	fmt.Printf("%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers),
+	w := bufio.NewWriter(os.Stdout)
+	fmt.Fprintf(w, "%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers),
 		ix.Height(), ix.Filament, clock(ix.Seconds))
-	fmt.Printf("%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first",
+	fmt.Fprintf(w, "%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first",
 		"last", "seconds")
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
@@ -44,13 +46,13 @@ func (c *layersCmd) Run() error {
 		if l.HasNumber {
 			number = fmt.Sprint(l.Number)
 		}
-		fmt.Printf("%8d %8s %10s %10d %10d %10d %8.1f\n", i+1, number, l.Z, l.Fold, l.First, l.Last,
+		fmt.Fprintf(w, "%8d %8s %10s %10d %10d %10d %8.1f\n", i+1, number, l.Z, l.Fold, l.First, l.Last,
 			l.Seconds)
 	}
 	for _, f := range ix.Findings {
-		fmt.Printf("%s, line %d: %s\n", f.Level, f.Line, f.Message)
+		fmt.Fprintf(w, "%s, line %d: %s\n", f.Level, f.Line, f.Message)
 	}
-	return nil
+	return w.Flush()
 }
 
 func clock(s float64) string {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"runtime/debug"
 	"strings"
 
 	"github.com/alecthomas/kong"
@@ -47,6 +48,8 @@ func main() {
 
 // run returns the exit status: 0 done, 1 refused, 2 wrong usage.
 func run(args []string) int {
+	// What a file of a million layers needs counts more than the time to tidy up.
+	debug.SetGCPercent(50)
 	var c cli
 	status := -1
 	k, err := kong.New(&c, kong.Name("dogear"),

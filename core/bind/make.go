@@ -345,7 +345,7 @@ func width(p *Piece, n int) float64 {
 		}
 		for k := path.From; k < path.To; k++ {
 			l += moves[k].Length()
-			sum += moves[k].Length() * moves[k].Width(h, p.Ix.Layers[n-1].At.Diameter())
+			sum += moves[k].Length() * moves[k].Width(h, p.Ix.Layers[n-1].Diameter)
 		}
 	}
 	if l == 0 {

@@ -25,21 +25,28 @@ type Move struct {
 // calls f for every line with the state after it. It stops when f returns
 // false. Layer 0 means the beginning of the file.
 func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
-	m := gcode.NewMachine(ix.Dialect)
-	line, off := int64(1), int64(0)
-	if n > 0 {
-		if n > len(ix.Layers) {
-			return fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
-		}
-		l := &ix.Layers[n-1]
-		m.State, line, off = l.At, l.Fold, l.Offset
+	if n > len(ix.Layers) {
+		return fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
 	}
+	from := int64(1)
+	if n > 0 {
+		from = ix.Layers[n-1].Fold
+	}
+	return ix.WalkFrom(src, from, end, f)
+}
+
+// WalkFrom runs the file from a line up to (not including) another, as Walk does.
+func (ix *Index) WalkFrom(src Source, from, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
+	s := ix.nearest(from)
+	m := gcode.NewMachine(ix.Dialect)
+	m.State = s.State
+	line := s.Line
 	var c gcode.Command
 	var a gcode.Act
-	lines := gcode.NewScanner(io.NewSectionReader(src, off, ix.Bytes-off))
+	lines := gcode.NewScanner(io.NewSectionReader(src, s.Offset, ix.Bytes-s.Offset))
 	for line < end && lines.Scan(&c) {
 		m.Exec(&c, &a)
-		if !f(line, lines.Text(), &c, &a, &m) {
+		if line >= from && !f(line, lines.Text(), &c, &a, &m) {
 			return nil
 		}
 		line++
@@ -97,14 +104,15 @@ func (ix *Index) StateAt(src Source, line int64) (gcode.State, error) {
 	if line < 1 || line > ix.Lines+1 {
 		return gcode.State{}, fmt.Errorf("line %d: the file has %d lines", line, ix.Lines)
 	}
-	n := ix.At(line)
-	s := gcode.NewMachine(ix.Dialect).State
-	if n > 0 {
-		s = ix.Layers[n-1].At
-	}
-	err := ix.Walk(src, n, line, func(_ int64, _ []byte, _ *gcode.Command, _ *gcode.Act, m *gcode.Machine) bool {
+	s := ix.nearest(line).State
+	err := ix.WalkFrom(src, line-1, line, func(_ int64, _ []byte, _ *gcode.Command, _ *gcode.Act, m *gcode.Machine) bool {
 		s = m.State
 		return true
 	})
 	return s, err
+}
+
+// Before returns the machine's state before the fold of layer n.
+func (ix *Index) Before(src Source, n int) (gcode.State, error) {
+	return ix.StateAt(src, ix.Layers[n-1].Fold)
 }

@@ -95,25 +95,25 @@ func (r *reader) folds(mark *role) {
 	special := map[string]bool{ix.Marks.Layer: true, ix.Marks.Height: true, ix.Marks.Clock: true}
 	delete(special, "")
 	for i := range ix.Layers {
-		l := &ix.Layers[i]
 		if g := r.gaps[i]; g != nil {
 			late := true
 			for _, id := range g.comments {
 				late = late && !special[r.l.templates[id].text]
 			}
 			if late {
-				l.stand(g.second)
+				r.stand(i, g.second)
 			}
 		}
 		if i == 0 && mark != nil && mark.layers[0] >= 0 {
 			at := mark.t.occurs[mark.layers[0]].line
 			for _, s := range r.snaps {
 				if s.line == at && at > ix.Prime.Last {
-					l.stand(s)
+					r.stand(i, s)
 				}
 			}
 		}
 	}
+	ix.shed()
 	for i := range ix.Stops {
 		s := &ix.Stops[i]
 		s.Before = sort.Search(len(ix.Layers), func(k int) bool { return ix.Layers[k].First > s.Line }) + 1

@@ -37,7 +37,7 @@ func (r *reader) group() error {
 	}
 	// Where the first layer begins was noted with its first path.
 	if s := r.runs[0].starts; s != nil {
-		r.ix.Layers[0].stand(*s)
+		r.stand(0, *s)
 		r.runs[0].gap = nil
 	}
 	if mark == nil {

@@ -38,7 +38,8 @@ type Index struct {
 	Objects  int
 	Marks    Marks
 	Layers   []Layer
-	Prime    Span // laying beside the part before layer 1; zero when there is none
+	States   []Snapshot // in the order of their lines; before each fold, if there are not too many
+	Prime    Span       // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
 	Ours     int      // ears, changes and runs of muted lines that stand in the file because Dogear has written it
 	Marked   bool     // comments stand in it that look like those around what Dogear puts in
@@ -85,7 +86,7 @@ type Layer struct {
 	Bed       int64
 	Fan       int64 // millionths of the S value
 	Box       [4]gcode.Nano
-	At        gcode.State // before the fold line
+	Diameter  float64 // of the filament at the fold, mm
 }
 
 // Marks are the comments the file repeats with each layer, as templates in

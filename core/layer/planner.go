@@ -2,6 +2,7 @@ package layer
 
 import (
 	"math"
+	"slices"
 
 	"dogear/core/gcode"
 )
@@ -209,6 +210,9 @@ func (p *planner) open() { p.gap, p.gapDone = p.seq, false }
 
 // fold says that the newest gap is the fold before the next layer.
 func (p *planner) fold() {
+	if len(p.begins) == cap(p.begins) {
+		p.begins = slices.Grow(p.begins, len(p.begins)+64)
+	}
 	p.begins = append(p.begins, p.gapAt)
 	if !p.gapDone {
 		p.marks = append(p.marks, timeMark{p.gap, len(p.begins) - 1})

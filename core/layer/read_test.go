@@ -247,7 +247,10 @@ func TestMoveTimes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		times := ix.Times(n, moves)
+		times, err := ix.Times(src, n, moves)
+		if err != nil {
+			t.Fatal(err)
+		}
 		l := &ix.Layers[n-1]
 		if len(times) != len(moves) || times[0] < l.Begin || times[len(times)-1] > l.Begin+l.Seconds+1e-6 {
 			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times), times[0], times[len(times)-1], l.Begin, l.Seconds)
@@ -338,8 +341,12 @@ func FuzzRead(f *testing.F) {
 				c.Parse(line)
 				m.Exec(&c, &a)
 			}
-			if m.Pos != l.At.Pos || m.E != l.At.E || m.Debt != l.At.Debt || m.Feed != l.At.Feed || m.RelE != l.At.RelE || m.Laid != l.At.Laid {
-				t.Fatalf("layer %d: the kept state is not the state there:\n%+v\n%+v", i+1, l.At, m.State)
+			at, err := ix.Before(src, i+1)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if m.Pos != at.Pos || m.E != at.E || m.Debt != at.Debt || m.Feed != at.Feed || m.RelE != at.RelE || m.Laid != at.Laid {
+				t.Fatalf("layer %d: the kept state is not the state there:\n%+v\n%+v", i+1, at, m.State)
 			}
 			if off, err := ix.OffsetOf(src, l.Fold); err != nil || off != l.Offset {
 				t.Fatalf("layer %d: offset %d, kept %d (%v)", i+1, off, l.Offset, err)

@@ -248,16 +248,11 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	}
 	if opens {
 		r.betweenNothing(at)
-		starts := r.start
-		if !r.inMove {
-			starts = r.gap.first
-		}
+		first := r.firstRun()
 		r.open(z)
 		k := len(r.ix.Layers) - 1
 		r.runs[k].ramp = sloped
-		if r.early {
-			r.runs[k].starts = &starts
-		}
+		r.runs[k].starts = first
 		if sloped {
 			r.l.hold()
 		}
@@ -271,6 +266,18 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	if len(r.l.pending) > 0 && !(opens && sloped) {
 		r.l.settle(len(r.ix.Layers)-1, opens)
 	}
+}
+
+// firstRun returns, early on, where the movement begins that leads to the present move.
+func (r *reader) firstRun() *point {
+	if !r.early {
+		return nil
+	}
+	p := r.gap.first
+	if r.inMove {
+		p = r.start
+	}
+	return &p
 }
 
 // joins reports whether the present move begins where the one before it ended.
@@ -322,13 +329,19 @@ func (r *reader) open(z gcode.Nano) {
 	r.settle()
 	r.hot.z = z
 	r.p.fold()
-	l := Layer{Z: z, Tool: int(r.m.Tool), Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan}
-	l.stand(r.gap.first)
+	l := Layer{Z: z, Tool: int(r.m.Tool), Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan,
+		Diameter: r.gap.first.at.Diameter(),
+		Fold:     r.gap.first.line, Offset: r.gap.first.off}
+	r.ix.keep(r.gap.first)
 	if n := len(r.ix.Layers); n == cap(r.ix.Layers) {
 		// As many as the rest of the file will have if it goes on like this.
 		more := n
 		if r.ix.Bytes > 0 { // else it is still arriving
-			more = int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), 3*int64(n))) + n/16
+			most := 3 * int64(n)
+			if n > mostStates { // a guess from so many is a good one
+				most = max(most, 1<<20)
+			}
+			more = int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), most)) + n/16
 		}
 		more += 64
 		r.ix.Layers = slices.Grow(r.ix.Layers, more)
@@ -338,9 +351,6 @@ func (r *reader) open(z gcode.Nano) {
 	r.runs = append(r.runs, run{gap: r.gap.choice()})
 	r.l.release(len(r.ix.Layers)-2, true) // of a ramp that led nowhere
 }
-
-// stand puts the fold of a layer at a point.
-func (l *Layer) stand(p point) { l.Fold, l.Offset, l.At = p.line, p.off, p.at }
 
 // extent returns the box of the present move.
 func (r *reader) extent() [4]gcode.Nano {

@@ -9,17 +9,21 @@ import (
 // Times returns when each move of layer n begins, in seconds from the start of
 // the print. moves are those that Decode returned. The planner starts from rest
 // at the fold; the sum is stretched to the time the whole reading gave.
-func (ix *Index) Times(n int, moves []Move) []float64 {
+func (ix *Index) Times(src Source, n int, moves []Move) ([]float64, error) {
 	l := &ix.Layers[n-1]
+	before, err := ix.Before(src, n)
+	if err != nil {
+		return nil, err
+	}
 	p := planner{limits: usual}
 	var c gcode.Command
-	for _, s := range l.At.Settings() {
+	for _, s := range before.Settings() {
 		c.Parse([]byte(s.Line))
 		if c.Letter == 'M' {
 			p.take(&c)
 		}
 	}
-	factor := l.At.Speed()
+	factor := before.Speed()
 	for i := range moves {
 		m := &moves[i]
 		p.open()
@@ -55,5 +59,5 @@ func (ix *Index) Times(n int, moves []Move) []float64 {
 	for i := range p.begins {
 		p.begins[i] = l.Begin + p.begins[i]*k
 	}
-	return p.begins
+	return p.begins, nil
 }

@@ -111,14 +111,9 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 	}
 	if opens {
 		r.betweenNothing(at)
-		last, starts := h.z, r.start
-		if !r.inMove {
-			starts = r.gap.first
-		}
+		last, first := h.z, r.firstRun()
 		r.open(z)
-		if r.early {
-			r.runs[len(r.runs)-1].starts = &starts
-		}
+		r.runs[len(r.runs)-1].starts = first
 		r.top = z
 		if sloped {
 			base := r.a.From[2]

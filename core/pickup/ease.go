@@ -42,31 +42,39 @@ func (w *writer) factors(line int64) (speed, flow float64) {
 
 // easing returns the lines that end what the first layers were spared, and the
 // layer they stand before; 0 when there is nothing to end.
-func (w *writer) easing() (string, int) {
+func (w *writer) easing() (string, int, error) {
 	e := w.c.Ease
 	n := w.s.Layer + e.Layers
 	if e.Layers <= 0 || n > len(w.ix.Layers) {
-		return "", 0
+		return "", 0, nil
 	}
 	l := &w.ix.Layers[n-1]
+	at, err := w.ix.Before(w.src, n)
+	if err != nil {
+		return "", 0, err
+	}
 	speed, flow := w.factors(l.Fold)
 	var out []string
 	if e.Speed > 0 && e.Speed != 100 {
-		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(speed*l.At.Speed()*1000)/10))
+		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(speed*at.Speed()*1000)/10))
 	}
 	if w.c.Flow > 0 && w.c.Flow != 100 {
-		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(flow*l.At.Flow()*1000)/10))
+		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(flow*at.Flow()*1000)/10))
 	}
 	if e.Hotter != 0 {
-		v := l.At.Nozzle()
-		if v == w.ix.Layers[w.s.Layer-1].At.Nozzle() {
+		was, err := w.ix.Before(w.src, w.s.Layer)
+		if err != nil {
+			return "", 0, err
+		}
+		v := at.Nozzle()
+		if v == was.Nozzle() {
 			v = w.s.At.Nozzle() // nothing changed on the way: what was chosen stays
 		}
 		out = append(out, "M104 "+routine.Word('S', gcode.Nano(v))+" ; nozzle as it would be")
 	}
 	if len(out) == 0 {
-		return "", 0
+		return "", 0, nil
 	}
 	out = append([]string{"; dogear ease ends here"}, out...)
-	return strings.Join(out, "\n"), n
+	return strings.Join(out, "\n"), n, nil
 }

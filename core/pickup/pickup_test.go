@@ -48,6 +48,10 @@ func read(t *testing.T, file string) (layer.Source, *layer.Index) {
 func TestEvidence(t *testing.T) {
 	src, ix := read(t, tower(100))
 	at := func(n int) int64 { return ix.Layers[n-1].First + 1 }
+	extruded, err := ix.Before(src, 42)
+	if err != nil {
+		t.Fatal(err)
+	}
 	for name, c := range map[string]struct {
 		e         Evidence
 		low, high int
@@ -64,7 +68,7 @@ func TestEvidence(t *testing.T) {
 		"byte":             {Evidence{Kind: Byte, Value: float64(ix.Layers[19].Offset) + 20}, 17, 20, 19},
 		"minutes":          {Evidence{Kind: Minutes, Value: ix.Layers[59].Begin / 60}, 26, 91, 59},
 		"display":          {Evidence{Kind: Display, At: [3]float64{110.1, 119.8, 4.2}}, 20, 21, 20},
-		"display in a hop": {Evidence{Kind: Extruded, Value: ix.Layers[41].At.LogicalE().Millimetres() + 0.9}, 41, 42, 41},
+		"display in a hop": {Evidence{Kind: Extruded, Value: extruded.LogicalE().Millimetres() + 0.9}, 41, 42, 41},
 	} {
 		b, err := Weigh(src, ix, []Evidence{c.e})
 		if err != nil {

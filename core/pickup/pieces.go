@@ -307,17 +307,23 @@ func (p *Piece) extruded(src layer.Source, ix *layer.Index) error {
 	}
 	want := gcode.FromMM(p.Value)
 	var at []int64
-	for n := range ix.Layers {
-		l := &ix.Layers[n]
-		from := l.At.LogicalE()
-		// Within a layer the axis may run back a little, or be set anew.
-		if reach := l.Filament + 20*gcode.MM; want > from+reach && l.At.RelE == false && want > reach {
-			continue
-		} else if n+1 < len(ix.Layers) && want < from-20*gcode.MM && ix.Layers[n+1].At.LogicalE() > want {
+	end := ix.Until(len(ix.Layers))
+	for k := range ix.States {
+		s := &ix.States[k]
+		from, until, laid := s.State.LogicalE(), end, ix.Filament
+		if k+1 < len(ix.States) {
+			next := &ix.States[k+1]
+			until, laid = next.Line, next.State.Laid-s.State.Laid
+			if want < from-20*gcode.MM && next.State.LogicalE() > want {
+				continue
+			}
+		}
+		// In between the axis may run back a little, or be set anew.
+		if reach := laid + 20*gcode.MM; want > from+reach && !s.State.RelE && want > reach {
 			continue
 		}
 		last := from
-		err := ix.Walk(src, n+1, ix.Until(n+1), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		err := ix.WalkFrom(src, s.Line, until, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 			e := m.LogicalE()
 			if a.Kind == gcode.Lay && last < want && e >= want {
 				at = append(at, line)

@@ -279,7 +279,11 @@ func (w *writer) edits(res *routine.Result) error {
 	}
 	w.p.Lines, w.p.Length = w.sc.Lines(), len(w.sc.Lines())
 	w.p.Edits = append(w.p.Edits, edit.Edit{Cut: w.s.Offset, Text: text})
-	if t, n := w.easing(); n > 0 {
+	t, n, err := w.easing()
+	if err != nil {
+		return err
+	}
+	if n > 0 {
 		w.p.Edits = append(w.p.Edits, edit.Edit{Offset: w.ix.Layers[n-1].Offset,
 			Text: []byte(strings.ReplaceAll(t, "\n", end) + end)})
 	}

@@ -369,7 +369,10 @@ func (p *Printer) plan(n int) {
 	if err != nil {
 		return // it goes by length and feed then
 	}
-	times := p.ix.Times(n, moves)
+	times, err := p.ix.Times(p.src, n, moves)
+	if err != nil {
+		return
+	}
 	end := p.ix.Layers[n-1].Begin + p.ix.Layers[n-1].Seconds
 	for i := range moves {
 		to := end

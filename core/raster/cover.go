@@ -52,7 +52,7 @@ func (m *Model) Add(ix *layer.Index, n int, moves []layer.Move) {
 			if v.Line <= ix.Prime.Last {
 				continue
 			}
-			w := max(min(v.Width(l.Height, l.At.Diameter()), 1.2), 1.05*m.Cell)
+			w := max(min(v.Width(l.Height, l.Diameter), 1.2), 1.05*m.Cell)
 			eachPiece(v, func(x0, y0, x1, y1 float64) { m.grid.Line(x0, y0, x1, y1, w) })
 		}
 	}

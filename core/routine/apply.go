@@ -90,7 +90,11 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 		}
 	} else {
 		l := &ix.Layers[f.Layer-1]
-		f.Line, f.Offset, f.At = l.Fold, l.Offset, l.At
+		f.Line, f.Offset = l.Fold, l.Offset
+		var err error
+		if f.At, err = ix.Before(src, f.Layer); err != nil {
+			return f, err
+		}
 	}
 	f.Seconds = ix.Layers[f.Layer-1].Begin
 	if n := f.under(); n > 0 {
@@ -101,7 +105,10 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 		if err != nil {
 			return f, err
 		}
-		times := ix.Times(f.Layer, moves)
+		times, err := ix.Times(src, f.Layer, moves)
+		if err != nil {
+			return f, err
+		}
 		for i := range moves {
 			if moves[i].Line <= f.Line {
 				f.Seconds = times[i]

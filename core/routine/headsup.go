@@ -39,7 +39,10 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 		if err != nil {
 			return err
 		}
-		times := ix.Times(n, moves)
+		times, err := ix.Times(src, n, moves)
+		if err != nil {
+			return err
+		}
 		for i := range moves {
 			m := &moves[i]
 			across := m.Kind == gcode.Travel && (m.From[0] != m.To[0] || m.From[1] != m.To[1])
