@@ -33,10 +33,10 @@ func (s *Store) SetPassphrase(ctx context.Context, hash []byte) error {
 
 // AddSession lets a browser in; token is a hash of what it holds.
 func (s *Store) AddSession(ctx context.Context, token []byte) error {
-	if _, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE created < strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, sessionDays); err != nil {
+	if _, err := s.exec(ctx, `DELETE FROM sessions WHERE created < strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, sessionDays); err != nil {
 		return err
 	}
-	_, err := s.db.ExecContext(ctx, `INSERT INTO sessions (token) VALUES (?)`, token)
+	_, err := s.exec(ctx, `INSERT INTO sessions (token) VALUES (?)`, token)
 	return err
 }
 
@@ -49,6 +49,6 @@ func (s *Store) HasSession(ctx context.Context, token []byte) (bool, error) {
 
 // DropSession shows a browser out.
 func (s *Store) DropSession(ctx context.Context, token []byte) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE token = ?`, token)
+	_, err := s.exec(ctx, `DELETE FROM sessions WHERE token = ?`, token)
 	return err
 }

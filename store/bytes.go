@@ -9,41 +9,46 @@ import (
 	"fmt"
 	"hash"
 	"io"
+	"slices"
 	"sync"
 )
 
 // chunkSize is the number of bytes in a chunk before compression.
 const chunkSize = 1 << 20
 
-// batch is how many chunks are written in one transaction.
-const batch = 16
+// batch is how many chunks are written in one transaction, and held in memory until then.
+const batch = 8
 
-// Upload is a print whose bytes are arriving. It is an [io.Writer].
+// Upload is a print whose bytes are arriving. It is an [io.Writer]. Between two writes it
+// holds no lock: who sends slowly keeps nobody else waiting.
 type Upload struct {
 	ID    int64
 	Older int64 // the print of which this is a newer slicing; 0 when there is none
 	s     *Store
 	ctx   context.Context
-	tx    *sql.Tx
 	buf   []byte
-	seq   int
+	full  [][]byte // compressed chunks that are not in the database yet
+	seq   int      // of the first of them
 	size  int64
 	sum   hash.Hash
 	done  bool
+
+	packed int64 // bytes of all chunks, compressed
+	stored int64 // of those, in the database
 }
 
 // Begin makes room for a print. End the upload with Finish or Abandon.
 func (s *Store) Begin(ctx context.Context) (*Upload, error) {
-	res, err := s.db.ExecContext(ctx, `INSERT INTO prints (id, name, title, state)
-		SELECT last + 1, '', '', 'arriving' FROM numbers`)
-	if err != nil {
-		return nil, err
-	}
-	id, err := res.LastInsertId()
-	if err != nil {
-		return nil, err
-	}
-	return &Upload{ID: id, s: s, ctx: ctx, buf: make([]byte, 0, chunkSize), sum: sha256.New()}, nil
+	u := &Upload{s: s, ctx: ctx, buf: make([]byte, 0, chunkSize), sum: sha256.New()}
+	return u, s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT INTO prints (id, name, title, state)
+			SELECT last + 1, '', '', 'arriving' FROM numbers`)
+		if err != nil {
+			return err
+		}
+		u.ID, err = res.LastInsertId()
+		return err
+	})
 }
 
 // Write takes the next bytes.
@@ -53,59 +58,71 @@ func (u *Upload) Write(p []byte) (int, error) {
 		n := min(len(p), chunkSize-len(u.buf))
 		u.buf = append(u.buf, p[:n]...)
 		p = p[n:]
-		if len(u.buf) == chunkSize {
-			if err := u.flush(); err != nil {
+		if len(u.buf) < chunkSize {
+			break
+		}
+		u.pack()
+		if len(u.full) == batch {
+			if err := u.s.inTx(u.ctx, u.flush); err != nil {
 				return 0, err
 			}
+			u.seq, u.full, u.stored = u.seq+len(u.full), u.full[:0], u.packed
 		}
 	}
 	return total, nil
 }
 
-func (u *Upload) flush() error {
-	if u.tx == nil {
-		tx, err := u.s.db.BeginTx(u.ctx, nil)
-		if err != nil {
-			return err
-		}
-		u.tx = tx
-	}
+// pack compresses a chunk.
+func (u *Upload) pack() {
 	u.sum.Write(u.buf)
 	u.size += int64(len(u.buf))
-	if _, err := u.tx.ExecContext(u.ctx, `INSERT INTO chunks (print_id, seq, data) VALUES (?, ?, ?)`, u.ID, u.seq, u.s.pack.EncodeAll(u.buf, nil)); err != nil {
-		return err
-	}
-	u.seq++
+	c := u.s.pack.EncodeAll(u.buf, nil)
+	u.full, u.packed = append(u.full, c), u.packed+int64(len(c))
 	u.buf = u.buf[:0]
-	if u.seq%batch == 0 {
-		err := u.tx.Commit()
-		u.tx = nil
-		return err
+}
+
+// Missing returns how many bytes of the disk are missing for an upload of which so much has
+// come of a total, 0 when that cannot be known. It goes by what the bytes that have come
+// take; nil stands for an upload of which nothing has.
+func (u *Upload) Missing(got, total int64) int64 {
+	if u == nil || u.packed == 0 || got == 0 {
+		return 0
+	}
+	return max(int64(float64(max(total, got))/float64(got)*float64(u.packed))-u.stored-u.s.Free(), 1)
+}
+
+// flush writes the chunks that are in memory.
+func (u *Upload) flush(tx *sql.Tx) error {
+	for k, data := range u.full {
+		if _, err := tx.ExecContext(u.ctx, `INSERT INTO chunks (print_id, seq, data)
+			VALUES (?, ?, ?)`, u.ID, u.seq+k, data); err != nil {
+			return err
+		}
 	}
 	return nil
 }
 
 // Finish stores the rest; from then on the print is there, still to be read.
 func (u *Upload) Finish(name, title string) error {
-	if len(u.buf) > 0 || u.tx == nil {
-		if err := u.flush(); err != nil {
+	if len(u.buf) > 0 || u.size == 0 {
+		u.pack()
+	}
+	err := u.s.inTx(u.ctx, func(tx *sql.Tx) error {
+		if err := u.flush(tx); err != nil {
 			return err
 		}
-	}
-	if u.tx == nil {
-		tx, err := u.s.db.BeginTx(u.ctx, nil)
+		res, err := tx.ExecContext(u.ctx, `UPDATE prints SET name = ?, title = ?, state = 'reading',
+			bytes = ?, sha256 = ?, older = NULLIF(?, 0) WHERE id = ?`,
+			name, title, u.size, hex.EncodeToString(u.sum.Sum(nil)), u.Older, u.ID)
 		if err != nil {
 			return err
 		}
-		u.tx = tx
-	}
-	_, err := u.tx.ExecContext(u.ctx, `UPDATE prints SET name = ?, title = ?, state = 'reading', bytes = ?, sha256 = ?, older = NULLIF(?, 0) WHERE id = ?`,
-		name, title, u.size, hex.EncodeToString(u.sum.Sum(nil)), u.Older, u.ID)
-	if err == nil {
-		err = u.tx.Commit()
-		u.tx = nil
-		u.done = err == nil
-	}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(err, ErrNone)
+		}
+		return nil
+	})
+	u.done = err == nil
 	return err
 }
 
@@ -114,11 +131,8 @@ func (u *Upload) Abandon() {
 	if u.done {
 		return
 	}
-	if u.tx != nil {
-		_ = u.tx.Rollback()
-		u.tx = nil
-	}
-	_, _ = u.s.db.ExecContext(context.WithoutCancel(u.ctx), `DELETE FROM prints WHERE id = ? AND state = 'arriving'`, u.ID)
+	u.done = true
+	_ = u.s.wipe(context.WithoutCancel(u.ctx), u.ID, `state = 'arriving'`)
 }
 
 // Source returns a print's bytes. It may be used by several goroutines and
@@ -135,7 +149,7 @@ type Source struct {
 
 	mu   sync.Mutex
 	kept map[int64][]byte
-	used []int64 // oldest first
+	used []int64 // the one used longest ago first
 }
 
 // keepChunks bounds what a Source holds in memory, in chunks.
@@ -172,6 +186,9 @@ func (r *Source) chunk(seq int64) ([]byte, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if c, ok := r.kept[seq]; ok {
+		if k := slices.Index(r.used, seq); k < len(r.used)-1 {
+			r.used = append(slices.Delete(r.used, k, k+1), seq)
+		}
 		return c, nil
 	}
 	var data []byte
@@ -185,7 +202,7 @@ func (r *Source) chunk(seq int64) ([]byte, error) {
 	}
 	if len(r.used) == keepChunks {
 		delete(r.kept, r.used[0])
-		r.used = r.used[1:]
+		r.used = slices.Delete(r.used, 0, 1)
 	}
 	r.kept[seq] = c
 	r.used = append(r.used, seq)

@@ -35,7 +35,10 @@ func (s *Store) SaveReading(ctx context.Context, id int64, r *Reading) error {
 		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO indexes (print_id, version, data) VALUES (?, ?, ?)`, id, indexVersion, s.pack.EncodeAll(b.Bytes(), nil)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE prints SET state = 'ready' WHERE id = ?`, id)
+		if err := saveFace(ctx, tx, id, faceOf(r)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE prints SET state = 'ready' WHERE id = ? AND state = 'reading'`, id)
 		return err
 	})
 }
@@ -48,85 +51,105 @@ func (s *Store) Known(ctx context.Context, id int64) bool {
 }
 
 // outdated lets prints whose index an older version has made be read again.
-func outdated(db *sql.DB) error {
-	_, err := db.Exec(`UPDATE prints SET state = 'reading' WHERE state = 'ready' AND NOT EXISTS
-		(SELECT 1 FROM indexes i WHERE i.print_id = prints.id AND i.version = ?)`, indexVersion)
+func (s *Store) outdated(ctx context.Context) error {
+	n := 0
+	const which = `state = 'ready' AND NOT EXISTS (SELECT 1 FROM indexes i JOIN faces USING (print_id)
+		WHERE i.print_id = prints.id AND i.version = ?)`
+	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM prints WHERE `+which, indexVersion).Scan(&n)
+	if err != nil || n == 0 {
+		return err
+	}
+	_, err = s.exec(ctx, `UPDATE prints SET state = 'reading' WHERE `+which, indexVersion)
 	return err
 }
 
-// Reading returns the stored reading, or ErrNone when the print must be read.
+// ErrStale is the cause when a print must be read again: what was kept of its reading is
+// of another version, or damaged.
+var ErrStale = errors.New("the print must be read again")
+
+// Again lets a print be read again.
+func (s *Store) Again(ctx context.Context, id int64) error {
+	_, err := s.exec(ctx, `UPDATE prints SET state = 'reading' WHERE id = ? AND state = 'ready'`, id)
+	return err
+}
+
+// Reading returns the stored reading, or ErrStale when the print must be read.
 func (s *Store) Reading(ctx context.Context, id int64) (*Reading, error) {
 	var data []byte
 	err := s.db.QueryRowContext(ctx, `SELECT data FROM indexes WHERE print_id = ? AND version = ?`, id, indexVersion).Scan(&data)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNone
+		return nil, ErrStale
 	}
 	if err != nil {
 		return nil, err
 	}
 	raw, err := s.unpack.DecodeAll(data, nil)
 	if err != nil {
-		return nil, fmt.Errorf("stored index: %w", err)
+		return nil, fmt.Errorf("%w: %w", ErrStale, err)
 	}
 	var x Reading
 	if err := gob.NewDecoder(bytes.NewReader(raw)).Decode(&x); err != nil {
-		return nil, fmt.Errorf("stored index: %w", err)
+		return nil, fmt.Errorf("%w: %w", ErrStale, err)
 	}
 	return &x, nil
 }
 
-func (s *Store) inTx(ctx context.Context, f func(*sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
+// current is what is marked in a print, with the row it comes from.
+type current struct {
+	rev, top int64
+	doc      sql.NullString
+}
+
+func (s *Store) current(ctx context.Context, id int64) (c current, p *plan.Plan, err error) {
+	err = s.db.QueryRowContext(ctx, `SELECT p.rev,
+		COALESCE((SELECT MAX(rev) FROM revisions r WHERE r.print_id = p.id), 0),
+		(SELECT doc FROM revisions r WHERE r.print_id = p.id AND r.rev = p.rev)
+		FROM prints p WHERE p.id = ?`, id).Scan(&c.rev, &c.top, &c.doc)
+	if errors.Is(err, sql.ErrNoRows) {
+		return c, nil, ErrNone
+	}
 	if err != nil {
-		return err
+		return c, nil, err
 	}
-	if err := f(tx); err != nil {
-		_ = tx.Rollback()
-		return err
+	p = &plan.Plan{Format: plan.Format}
+	if c.doc.Valid {
+		if err := json.Unmarshal([]byte(c.doc.String), p); err != nil {
+			return c, nil, fmt.Errorf("stored plan: %w", err)
+		}
 	}
-	return tx.Commit()
+	return c, p, nil
 }
 
 // Plan returns what is marked in a print, with whether there is something to
 // undo and to redo.
 func (s *Store) Plan(ctx context.Context, id int64) (p *plan.Plan, undo, redo bool, err error) {
-	var doc sql.NullString
-	var rev, top int64
-	err = s.db.QueryRowContext(ctx, `SELECT p.rev, COALESCE((SELECT MAX(rev) FROM revisions r WHERE r.print_id = p.id), 0),
-		(SELECT doc FROM revisions r WHERE r.print_id = p.id AND r.rev = p.rev) FROM prints p WHERE p.id = ?`, id).Scan(&rev, &top, &doc)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, false, ErrNone
-	}
-	if err != nil {
-		return nil, false, false, err
-	}
-	p = &plan.Plan{Format: plan.Format}
-	if doc.Valid {
-		if err := json.Unmarshal([]byte(doc.String), p); err != nil {
-			return nil, false, false, fmt.Errorf("stored plan: %w", err)
+	c, p, err := s.current(ctx, id)
+	return p, c.rev > 0, c.rev < c.top, err
+}
+
+// errMoved makes a change be tried again: somebody else was faster.
+var errMoved = errors.New("somebody else has changed it meanwhile")
+
+// mostTries bounds how often a change is tried again.
+const mostTries = 50
+
+// optimistic tries a change until nobody else is faster.
+func optimistic(try func() error) error {
+	for k := 1; ; k++ {
+		if err := try(); !errors.Is(err, errMoved) || k == mostTries {
+			return err
 		}
 	}
-	return p, rev > 0, rev < top, nil
 }
 
 // Change reads what is marked, lets f change it and keeps the result as a new
-// revision. Revisions that were undone are dropped.
+// revision. Revisions that were undone are dropped. f may compute as long as it likes;
+// it is called again when something else was marked meanwhile.
 func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) error {
-	return s.told(id, s.inTx(ctx, func(tx *sql.Tx) error {
-		var rev int64
-		var doc sql.NullString
-		err := tx.QueryRowContext(ctx, `SELECT p.rev, (SELECT doc FROM revisions r WHERE r.print_id = p.id AND r.rev = p.rev) FROM prints p WHERE p.id = ?`, id).Scan(&rev, &doc)
-		if errors.Is(err, sql.ErrNoRows) {
-			return ErrNone
-		}
+	return s.told(id, optimistic(func() error {
+		was, p, err := s.current(ctx, id)
 		if err != nil {
 			return err
-		}
-		p := &plan.Plan{Format: plan.Format}
-		if doc.Valid {
-			if err := json.Unmarshal([]byte(doc.String), p); err != nil {
-				return fmt.Errorf("stored plan: %w", err)
-			}
 		}
 		if err := f(p); err != nil {
 			return err
@@ -135,14 +158,23 @@ func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) 
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM revisions WHERE print_id = ? AND rev > ?`, id, rev); err != nil {
+		return s.inTx(ctx, func(tx *sql.Tx) error {
+			res, err := tx.ExecContext(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ?1 AND rev = ?2
+				AND (SELECT doc FROM revisions WHERE print_id = ?1 AND rev = ?2) IS ?3`, id, was.rev, was.doc)
+			if err != nil {
+				return err
+			}
+			if n, err := res.RowsAffected(); err != nil || n == 0 {
+				return errors.Join(err, errMoved)
+			}
+			if _, err := tx.ExecContext(ctx, `DELETE FROM revisions WHERE print_id = ? AND rev > ?`,
+				id, was.rev); err != nil {
+				return err
+			}
+			_, err = tx.ExecContext(ctx, `INSERT INTO revisions (print_id, rev, doc) VALUES (?, ?, ?)`,
+				id, was.rev+1, string(out))
 			return err
-		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (print_id, rev, doc) VALUES (?, ?, ?)`, id, rev+1, string(out)); err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, `UPDATE prints SET rev = ? WHERE id = ?`, rev+1, id)
-		return err
+		})
 	}))
 }
 
@@ -156,12 +188,12 @@ func (s *Store) told(id int64, err error) error {
 
 // Undo goes one revision back, Redo one forward; at the end they do nothing.
 func (s *Store) Undo(ctx context.Context, id int64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE prints SET rev = rev - 1 WHERE id = ? AND rev > 0`, id)
+	_, err := s.exec(ctx, `UPDATE prints SET rev = rev - 1 WHERE id = ? AND rev > 0`, id)
 	return s.told(id, err)
 }
 
 // Redo takes back an Undo.
 func (s *Store) Redo(ctx context.Context, id int64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
+	_, err := s.exec(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
 	return s.told(id, err)
 }

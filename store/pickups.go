@@ -140,9 +140,27 @@ func (s *Store) RedoDraft(ctx context.Context, printID int64) error {
 	})
 }
 
+// latest reads the pick-up that is being worked on, as it stands in the database too.
+func (s *Store) latest(ctx context.Context, printID int64) (Pickup, history, string, error) {
+	var id int64
+	var doc string
+	err := s.db.QueryRowContext(ctx, `SELECT id, doc FROM pickups
+		WHERE print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID).Scan(&id, &doc)
+	var h history
+	if errors.Is(err, sql.ErrNoRows) {
+		return Pickup{}, h, "", ErrNone
+	}
+	if err == nil {
+		err = json.Unmarshal([]byte(doc), &h)
+	}
+	return Pickup{ID: id}, h, doc, err
+}
+
+// draft lets f change the pick-up that is being worked on; it is called again when somebody
+// else has changed that meanwhile.
 func (s *Store) draft(ctx context.Context, printID int64, f func(*history) error) error {
-	return s.inTx(ctx, func(tx *sql.Tx) error {
-		p, h, err := scanPickup(tx.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID))
+	return optimistic(func() error {
+		p, h, was, err := s.latest(ctx, printID)
 		fresh := errors.Is(err, ErrNone)
 		if err != nil && !fresh {
 			return err
@@ -154,10 +172,16 @@ func (s *Store) draft(ctx context.Context, printID int64, f func(*history) error
 		if err != nil {
 			return err
 		}
+		var n int64
 		if fresh {
-			_, err = tx.ExecContext(ctx, `INSERT INTO pickups (print_id, doc) VALUES (?, ?)`, printID, string(j))
+			n, err = s.exec(ctx, `INSERT INTO pickups (print_id, doc) SELECT ?1, ?2 WHERE NOT EXISTS
+				(SELECT 1 FROM pickups WHERE print_id = ?1 AND written IS NULL)`, printID, string(j))
 		} else {
-			_, err = tx.ExecContext(ctx, `UPDATE pickups SET doc = ? WHERE id = ?`, string(j), p.ID)
+			n, err = s.exec(ctx, `UPDATE pickups SET doc = ? WHERE id = ? AND doc = ?
+				AND written IS NULL`, string(j), p.ID, was)
+		}
+		if err == nil && n == 0 {
+			return errMoved
 		}
 		return err
 	})
@@ -186,6 +210,6 @@ func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line 
 
 // RemovePickup forgets a pick-up.
 func (s *Store) RemovePickup(ctx context.Context, printID, id int64) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM pickups WHERE print_id = ? AND id = ?`, printID, id)
+	_, err := s.exec(ctx, `DELETE FROM pickups WHERE print_id = ? AND id = ?`, printID, id)
 	return err
 }

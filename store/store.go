@@ -13,10 +13,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
+	"github.com/gofrs/flock"
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver
@@ -35,55 +38,156 @@ type Store struct {
 	Changed func(id int64)
 
 	db     *sql.DB
+	dir    string
+	lock   *flock.Flock
+	file   os.FileInfo // of the database, as it was opened
 	pack   *zstd.Encoder
 	unpack *zstd.Decoder
 }
 
-// Open opens the store in a folder and creates what is missing.
+// address is the database's for its driver. A commit is on the disk when it returns.
+func address(file string, more ...string) string {
+	u := url.URL{Path: filepath.ToSlash(file)}
+	return "file:" + u.EscapedPath() + "?" + strings.Join(append([]string{
+		"_pragma=busy_timeout(10000)", "_pragma=foreign_keys(1)"}, more...), "&")
+}
+
+// Open opens the store in a folder and creates what is missing. While it is open no other
+// Dogear works with the folder ([ErrHeld]).
 func Open(ctx context.Context, dir string) (*Store, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	dsn := "file:" + filepath.Join(dir, fileName) + "?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(NORMAL)&_txlock=immediate"
-	db, err := sql.Open("sqlite", dsn)
-	if err != nil {
+	s := &Store{dir: dir}
+	if s.lock, err = hold(dir); err != nil {
 		return nil, err
+	}
+	sweep(dir)
+	if err := s.open(ctx); err != nil {
+		if s.db != nil {
+			s.db.Close()
+		}
+		_ = s.let()
+		return nil, named(err)
+	}
+	s.pack, s.unpack = packers()
+	return s, named(s.Hold(""))
+}
+
+// packers compress chunks, each with a checksum, and undo that.
+func packers() (*zstd.Encoder, *zstd.Decoder) {
+	pack, _ := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	unpack, _ := zstd.NewReader(nil, zstd.WithDecoderConcurrency(2), zstd.WithDecoderMaxMemory(64<<20))
+	return pack, unpack
+}
+
+func (s *Store) open(ctx context.Context) error {
+	file := filepath.Join(s.dir, fileName)
+	// Nobody else on this machine reads what somebody prints, wherever the folder lies.
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	if err = f.Chmod(0o600); err == nil {
+		s.file, err = f.Stat()
+	}
+	if cerr := f.Close(); err == nil {
+		err = cerr
+	}
+	if err != nil {
+		return err
+	}
+	s.db, err = sql.Open("sqlite", address(file, "_pragma=auto_vacuum(2)",
+		"_pragma=journal_mode(WAL)", "_pragma=synchronous(FULL)", "_txlock=immediate"))
+	if err != nil {
+		return err
+	}
+	if err := s.check(ctx); err != nil {
+		return err
 	}
 	steps, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return nil, err
+		return err
 	}
-	sub, err := goose.NewProvider(goose.DialectSQLite3, db, steps)
+	sub, err := goose.NewProvider(goose.DialectSQLite3, s.db, steps)
 	if err != nil {
-		db.Close()
-		return nil, err
+		return err
 	}
 	if _, err := sub.Up(ctx); err != nil {
-		db.Close()
-		return nil, fmt.Errorf("bringing the database up to date: %w", err)
+		return fmt.Errorf("bringing the database up to date: %w", err)
 	}
-	s := &Store{db: db}
-	s.pack, _ = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
-	s.unpack, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(2), zstd.WithDecoderMaxMemory(64<<20))
-	if _, err := db.ExecContext(ctx, `DELETE FROM prints WHERE state = 'arriving'`); err != nil {
-		db.Close()
-		return nil, err
+	for _, tidy := range []func(context.Context) error{s.dropArriving, s.emptyOld} {
+		if err := tidy(ctx); err != nil && !errors.Is(err, ErrFull) { // where the disk is full, next time
+			return err
+		}
 	}
-	if err := outdated(db); err != nil {
-		db.Close()
-		return nil, err
+	if err := s.outdated(ctx); err != nil {
+		return err
 	}
-	return s, nil
+	return s.loosen(ctx)
 }
 
-// Close closes the database.
+// Close closes the database and lets the folder go.
 func (s *Store) Close() error {
 	s.unpack.Close()
-	return s.db.Close()
+	err := s.db.Close()
+	if lerr := s.let(); err == nil {
+		err = lerr
+	}
+	return err
 }
 
-// Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+// present reports with ErrGone that the database is no longer where it was opened: what
+// would be confirmed would be lost.
+func (s *Store) present() error {
+	st, err := os.Stat(filepath.Join(s.dir, fileName))
+	if err != nil || !os.SameFile(st, s.file) {
+		return fmt.Errorf("%w: %s", ErrGone, s.dir)
+	}
+	return nil
+}
+
+// inTx carries out f in one transaction. f must not wait for anything but the database,
+// and computes nothing: while it runs nobody else can write.
+func (s *Store) inTx(ctx context.Context, f func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return s.named(err)
+	}
+	defer func() { _ = tx.Rollback() }() // after a panic too; nothing after a commit
+	if err := f(tx); err != nil {
+		return s.named(err)
+	}
+	if err := s.present(); err != nil {
+		return err
+	}
+	return s.named(tx.Commit())
+}
+
+// exec carries out one statement that changes something.
+func (s *Store) exec(ctx context.Context, query string, args ...any) (n int64, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, query, args...)
+		if err != nil {
+			return err
+		}
+		n, err = res.RowsAffected()
+		return err
+	})
+	return n, err
+}
+
+// Ping says whether the database answers, and is where it was.
+func (s *Store) Ping(ctx context.Context) error {
+	if err := s.present(); err != nil {
+		return err
+	}
+	return s.db.PingContext(ctx)
+}
 
 // Print is one row of the shelf.
 type Print struct {
@@ -98,12 +202,18 @@ type Print struct {
 	Older   int64 // the print of which it is a newer slicing; 0 when there is none
 }
 
+// standing are the prints that stand on the shelf: their bytes are here, and nobody has
+// taken them off.
+const standing = `state <> 'arriving' AND removed IS NULL`
+
 const printColumns = `id, name, title, state, bytes, sha256, created, rev, COALESCE(older, 0)`
 
-func scanPrint(row interface{ Scan(...any) error }) (Print, error) {
+// scanPrint reads the columns of a print, and what else was asked for behind them.
+func scanPrint(row interface{ Scan(...any) error }, more ...any) (Print, error) {
 	var p Print
 	var created string
-	err := row.Scan(&p.ID, &p.Name, &p.Title, &p.State, &p.Bytes, &p.SHA256, &created, &p.Rev, &p.Older)
+	err := row.Scan(append([]any{&p.ID, &p.Name, &p.Title, &p.State, &p.Bytes, &p.SHA256, &created,
+		&p.Rev, &p.Older}, more...)...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return p, ErrNone
 	}
@@ -113,7 +223,7 @@ func scanPrint(row interface{ Scan(...any) error }) (Print, error) {
 
 // Prints returns the prints whose bytes are here, newest first.
 func (s *Store) Prints(ctx context.Context) ([]Print, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT `+printColumns+` FROM prints WHERE state <> 'arriving' ORDER BY created DESC, id DESC`)
+	rows, err := s.db.QueryContext(ctx, `SELECT `+printColumns+` FROM prints WHERE `+standing+` ORDER BY created DESC, id DESC`)
 	if err != nil {
 		return nil, err
 	}
@@ -131,17 +241,5 @@ func (s *Store) Prints(ctx context.Context) ([]Print, error) {
 
 // Print returns one print.
 func (s *Store) Print(ctx context.Context, id int64) (Print, error) {
-	return scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ? AND state <> 'arriving'`, id))
-}
-
-// Remove deletes a print and all that belongs to it.
-func (s *Store) Remove(ctx context.Context, id int64) error {
-	res, err := s.db.ExecContext(ctx, `DELETE FROM prints WHERE id = ?`, id)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return ErrNone
-	}
-	return nil
+	return scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ? AND `+standing, id))
 }

@@ -121,7 +121,7 @@ func TestIndexComesBack(t *testing.T) {
 	ctx := context.Background()
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("hopping"))
 	p := put(t, s, file)
-	if _, err := s.Reading(ctx, p.ID); !errors.Is(err, ErrNone) {
+	if _, err := s.Reading(ctx, p.ID); !errors.Is(err, ErrStale) {
 		t.Fatal(err)
 	}
 	ix, err := layer.Read(ctx, s.Source(p), layer.Options{})

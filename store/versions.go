@@ -14,7 +14,8 @@ func (s *Store) Versions(ctx context.Context, id int64) ([]int64, error) {
 	rows, err := s.db.QueryContext(ctx, `WITH RECURSIVE
 		down(id, n) AS (SELECT ?1, 0 UNION SELECT p.older, n + 1 FROM prints p JOIN down ON p.id = down.id WHERE p.older IS NOT NULL AND n < 1000),
 		up(id, n) AS (SELECT ?1, 0 UNION SELECT p.id, n - 1 FROM prints p JOIN up ON p.older = up.id WHERE p.state <> 'arriving' AND n > -1000)
-		SELECT id FROM (SELECT id, n FROM down UNION SELECT id, n FROM up) ORDER BY n DESC, id`, id)
+		SELECT id FROM (SELECT id, n FROM down UNION SELECT id, n FROM up) JOIN prints USING (id)
+			WHERE `+standing+` ORDER BY n DESC, id`, id)
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +42,7 @@ func (s *Store) SaveCarried(ctx context.Context, id int64, report []layer.Findin
 		}
 		doc = sql.NullString{String: string(j), Valid: true}
 	}
-	_, err := s.db.ExecContext(ctx, `UPDATE prints SET carried = ? WHERE id = ?`, doc, id)
+	_, err := s.exec(ctx, `UPDATE prints SET carried = ? WHERE id = ?`, doc, id)
 	return err
 }
 

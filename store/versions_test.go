@@ -159,7 +159,7 @@ func TestRestoreRefuses(t *testing.T) {
 	bring(t, s, "a", 0)
 	s.Close()
 	var whole bytes.Buffer
-	if err := Backup(ctx, dir, &whole); err != nil {
+	if err := Backup(ctx, dir, t.TempDir(), &whole); err != nil {
 		t.Fatal(err)
 	}
 	if err := Restore(ctx, bytes.NewReader(whole.Bytes()), dir); !errors.Is(err, ErrInUse) {

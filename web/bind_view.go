@@ -12,6 +12,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/release"
 	"dogear/core/routine"
+	"dogear/store"
 )
 
 // boundPiece is a piece as it is shown.
@@ -116,7 +117,7 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		if p.From > 1 {
 			low = p.Ix.Layers[p.From-2].Z
 		}
-		v.Pieces = append(v.Pieces, boundPiece{b.books[i].print.ID, p.Name, p.From, p.To, trimmed(low), trimmed(p.Ix.Layers[p.To-1].Z), trimmed(usualHeight(p.Ix)), p.To - p.From + 1, i, i > 0, i+1 < len(made.Pieces)})
+		v.Pieces = append(v.Pieces, boundPiece{b.books[i].print.ID, p.Name, p.From, p.To, trimmed(low), trimmed(p.Ix.Layers[p.To-1].Z), trimmed(store.UsualHeight(p.Ix)), p.To - p.From + 1, i, i > 0, i+1 < len(made.Pieces)})
 		st.Pieces = append(st.Pieces, boundRun{b.books[i].print.ID, p.From, p.To})
 		for n := p.From; n <= p.To; n++ {
 			v.Seconds += p.Ix.Layers[n-1].Seconds
@@ -165,13 +166,14 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	for _, k := range b.kit.Keys[plan.Filaments] {
 		v.Spools = append(v.Spools, [2]string{k, b.kit.Filaments[k].Name})
 	}
-	books, err := s.books(ctx)
+	all, err := s.cfg.Store.Faces(ctx, mostOffered)
 	if err != nil {
 		return nil, err
 	}
-	for _, k := range books {
-		if kin(b.books[0], k) || k.print.ID == b.books[0].print.ID {
-			v.Others = append(v.Others, bindChoice{k.print.ID, k.print.Title, trimmed(usualHeight(k.ix)) + " mm each"})
+	me := slices.IndexFunc(all, func(p store.Stand) bool { return p.ID == b.books[0].print.ID })
+	for i := range all {
+		if me >= 0 && (i == me || all[me].Akin(&all[i])) {
+			v.Others = append(v.Others, bindChoice{all[i].ID, all[i].Title, oneDecimal(all[i].Step) + " mm each"})
 		}
 	}
 	if len(b.pieces) >= mostBound {

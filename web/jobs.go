@@ -3,6 +3,8 @@ package web
 import (
 	"context"
 	"errors"
+	"fmt"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -36,6 +38,7 @@ type job struct {
 	err    string
 	cancel context.CancelFunc
 	ended  time.Time
+	over   chan struct{} // closed when it has ended
 }
 
 func newJobs(s *Server) *jobs {
@@ -50,18 +53,19 @@ func (j *jobs) stop() {
 	j.wg.Wait()
 }
 
-// start reads a print unless it is being read already.
-func (j *jobs) start(p store.Print) { j.startWith(p, nil) }
+// start reads a print unless it is being read already. What it returns is closed when the
+// reading has ended.
+func (j *jobs) start(p store.Print) <-chan struct{} { return j.startWith(p, nil) }
 
 // startWith goes on with a reading that began while the print arrived; nil begins one.
-func (j *jobs) startWith(p store.Print, arr *layer.Arriving) {
+func (j *jobs) startWith(p store.Print, arr *layer.Arriving) <-chan struct{} {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	if o := j.all[p.ID]; o != nil && o.state == "reading" {
 		if arr != nil {
 			arr.Abandon()
 		}
-		return
+		return o.over
 	}
 	for id, o := range j.all { // forget what nobody asks for any more
 		if o.state != "reading" && time.Since(o.ended) > time.Hour {
@@ -69,11 +73,15 @@ func (j *jobs) startWith(p store.Print, arr *layer.Arriving) {
 		}
 	}
 	ctx, cancel := context.WithCancel(j.ctx)
-	j.all[p.ID] = &job{what: "Waiting for another print", state: "reading", cancel: cancel}
+	o := &job{what: "Waiting for another print", state: "reading", cancel: cancel,
+		over: make(chan struct{})}
+	j.all[p.ID] = o
 	j.wg.Go(func() {
+		defer close(o.over)
 		defer cancel()
 		j.run(ctx, p, arr)
 	})
+	return o.over
 }
 
 func (j *jobs) set(id int64, what string, done float64) {
@@ -104,8 +112,32 @@ func (j *jobs) cancel(id int64) bool {
 	return true
 }
 
+// Pauses before a reading that failed for a reason of its own is tried again: the database
+// may have been busy, or the disk full. The last one is taken again
+// and again.
+var pauses = []time.Duration{time.Second, 4 * time.Second, 15 * time.Second, time.Minute}
+
+// passes reports whether what failed may go well at any time without anybody's doing here.
+func passes(err error) bool {
+	return errors.Is(err, store.ErrFull) || errors.Is(err, store.ErrBusy) || errors.Is(err, store.ErrGone)
+}
+
 func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
-	err := j.read(ctx, p, arr)
+	var err error
+	for k := 0; ; k++ {
+		err = j.try(ctx, p, arr)
+		arr = nil // it is used up
+		if err == nil || ctx.Err() != nil || errors.Is(err, context.Canceled) || isRefusal(err) ||
+			errors.Is(err, store.ErrNone) || k >= len(pauses) && !passes(err) {
+			break
+		}
+		j.s.log.Error("reading failed", "print", p.ID, "err", err)
+		j.set(p.ID, waitingFor(err), 0)
+		select {
+		case <-time.After(pauses[min(k, len(pauses)-1)]):
+		case <-ctx.Done():
+		}
+	}
 	if j.ctx.Err() != nil {
 		return // the server stops; the reading goes on at the next start
 	}
@@ -118,12 +150,14 @@ func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
 		switch {
 		case errors.Is(err, context.Canceled):
 			text = "The reading was cancelled; nothing was kept."
+			if !remove {
+				text = "The reading was cancelled; it is tried again at the next start."
+			}
 		case isRefusal(err):
 			text = upper(err.Error())
 		default:
 			remove = false
 			text = "The file could not be read now; it is tried again at the next start. The log says more."
-			j.s.log.Error("reading failed", "print", p.ID, "err", err)
 		}
 		if remove {
 			if rerr := j.s.cfg.Store.Remove(context.Background(), p.ID); rerr != nil {
@@ -136,6 +170,27 @@ func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
 	if o := j.all[p.ID]; o != nil {
 		o.state, o.err, o.done, o.ended = state, text, 1, time.Now()
 	}
+}
+
+// try reads once. A reading that breaks down is an error, and takes nothing else with it.
+func (j *jobs) try(ctx context.Context, p store.Print, arr *layer.Arriving) (err error) {
+	defer func() {
+		if broke := recover(); broke != nil {
+			err = fmt.Errorf("the reading broke down: %v\n%s", broke, debug.Stack())
+		}
+	}()
+	return j.read(ctx, p, arr)
+}
+
+// waitingFor says what a reading that is tried again waits for.
+func waitingFor(err error) string {
+	switch {
+	case errors.Is(err, store.ErrFull):
+		return "Waiting: the disk is full"
+	case errors.Is(err, store.ErrBusy):
+		return "Waiting: the database is busy"
+	}
+	return "Waiting to try it again"
 }
 
 func isRefusal(err error) bool {

@@ -3,43 +3,18 @@ package web
 import (
 	"context"
 	"fmt"
-	"math"
 	"net/url"
 	"slices"
+	"strconv"
 
-	"dogear/core/gcode"
-	"dogear/core/layer"
+	"dogear/store"
 )
 
-// kin reports whether two prints could be slicings of one model: they are as
-// wide, as deep and as high.
-func kin(a, b *book) bool {
-	if a.ix.Kind != layer.Layered || b.ix.Kind != layer.Layered || a.print.SHA256 == b.print.SHA256 || len(a.ix.Layers) < 2 || len(b.ix.Layers) < 2 {
-		return false
-	}
-	near := func(x, y float32, by float64) bool { return math.Abs(float64(x-y)) < by }
-	p, q := a.outline.Box, b.outline.Box
-	return near(p[2]-p[0], q[2]-q[0], 1.5) && near(p[3]-p[1], q[3]-q[1], 1.5) && math.Abs((a.ix.Height()-b.ix.Height()).Millimetres()) < 1
-}
-
-// kinOf returns a print and those that could be slicings of its model, the
-// coarsest first.
-func kinOf(k *book, books []*book) []*book {
-	all := []*book{k}
-	for _, o := range books {
-		if o != nil && o.print.ID != k.print.ID && kin(k, o) {
-			all = append(all, o)
-		}
-	}
-	slices.SortStableFunc(all, func(x, y *book) int { return int(usualHeight(y.ix) - usualHeight(x.ix)) })
-	return all
-}
-
-// kinAddress is where they are bound.
-func kinAddress(all []*book) string {
+// kinAddress is where prints are bound.
+func kinAddress(all []int64) string {
 	q := url.Values{}
-	for _, o := range all[:min(len(all), mostBound)] {
-		q.Add("p", fmt.Sprint(o.print.ID))
+	for _, id := range all[:min(len(all), mostBound)] {
+		q.Add("p", fmt.Sprint(id))
 	}
 	return "/bind?" + q.Encode()
 }
@@ -55,71 +30,66 @@ type bindChoice struct {
 	Title, Facts string
 }
 
+// mostOffered bounds how many prints are offered to be bound: the newest ones.
+const mostOffered = 500
+
 // bindable lists what could be bound; first is a print chosen already, every are
 // all prints.
-func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, first *bindChoice, every []bindChoice, err error) {
-	books, err := s.books(ctx)
+func (s *Server) bindable(ctx context.Context, b *binding) (groups []bindGroup, first *bindChoice,
+	every []bindChoice, err error) {
+	all, err := s.cfg.Store.Faces(ctx, mostOffered)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	choice := func(k *book) bindChoice {
-		return bindChoice{k.print.ID, k.print.Title, fmt.Sprintf("%s mm · %s · %s mm each", trimmed(k.ix.Height()), layersWord(len(k.ix.Layers)), trimmed(usualHeight(k.ix)))}
+	choice := func(p *store.Stand) bindChoice {
+		return bindChoice{p.ID, p.Title, fmt.Sprintf("%s mm · %s · %s mm each", oneDecimal(p.High),
+			layersWord(p.Layers), oneDecimal(p.Step))}
 	}
+	chosen := int64(0)
 	if len(b.books) == 1 {
-		f := choice(b.books[0])
-		first = &f
-	}
-	for _, k := range books {
-		every = append(every, choice(k))
+		chosen = b.books[0].print.ID
 	}
 	used := map[int64]bool{}
-	for _, k := range books {
-		if used[k.print.ID] || first != nil && k.print.ID != first.ID {
+	for i := range all {
+		p := &all[i]
+		every = append(every, choice(p))
+		if p.ID == chosen {
+			f := choice(p)
+			first = &f
+		}
+		if used[p.ID] || chosen != 0 && p.ID != chosen {
 			continue
 		}
-		all := kinOf(k, books)
-		if len(all) < 2 {
+		group := kinOf(p, all)
+		if len(group) < 2 {
 			continue
 		}
-		g := bindGroup{All: kinAddress(all)}
-		for _, o := range all {
-			used[o.print.ID] = true
+		g := bindGroup{}
+		var ids []int64
+		for _, o := range group {
+			used[o.ID] = true
+			ids = append(ids, o.ID)
 			g.Prints = append(g.Prints, choice(o))
 		}
+		g.All = kinAddress(ids)
 		groups = append(groups, g)
 	}
 	return groups, first, every, nil
 }
 
-// books are all prints that have been read.
-func (s *Server) books(ctx context.Context) ([]*book, error) {
-	prints, err := s.cfg.Store.Prints(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var out []*book
-	for _, p := range prints {
-		if p.State != "ready" {
-			continue
+// kinOf returns a print and those akin to it, the coarsest first.
+func kinOf(p *store.Stand, all []store.Stand) []*store.Stand {
+	out := []*store.Stand{p}
+	for i := range all {
+		if o := &all[i]; o.ID != p.ID && p.Akin(o) {
+			out = append(out, o)
 		}
-		b, err := s.opened.get(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, b)
 	}
-	return out, nil
+	slices.SortStableFunc(out, func(x, y *store.Stand) int { return int((y.Step - x.Step) * 1e6) })
+	return out
 }
 
-// usualHeight is the layer height that most layers of a print have.
-func usualHeight(ix *layer.Index) gcode.Nano {
-	count := map[gcode.Nano]int{}
-	best := gcode.Nano(0)
-	for i := range ix.Layers {
-		h := (ix.Layers[i].Height + 500) / 1000 * 1000
-		if count[h]++; count[h] > count[best] || count[h] == count[best] && h < best {
-			best = h
-		}
-	}
-	return best
+// oneDecimal writes a length with one decimal when that says it all.
+func oneDecimal(mm float64) string {
+	return strconv.FormatFloat(float64(int(mm*10+0.5))/10, 'f', -1, 64)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -83,7 +84,20 @@ func (s *Server) open(c fiber.Ctx) (*book, error) {
 	if p.State != "ready" {
 		return nil, fiber.NewError(fiber.StatusConflict, "This print is still being read. Wait a moment, then open it again.")
 	}
-	return s.opened.get(c.Context(), p)
+	b, err := s.opened.get(c.Context(), p)
+	if err != nil && s.again(c.Context(), p, err) {
+		return nil, fiber.NewError(fiber.StatusConflict, "This print is being read again. Wait a moment, then open it.")
+	}
+	return b, err
+}
+
+// again lets a print be read again when what was kept of its reading cannot be used.
+func (s *Server) again(ctx context.Context, p store.Print, err error) bool {
+	if !errors.Is(err, store.ErrStale) || s.cfg.Store.Again(ctx, p.ID) != nil {
+		return false
+	}
+	s.jobs.start(p)
+	return true
 }
 
 // openMarked returns the print of a request with its book and its marks.

@@ -73,7 +73,7 @@ func New(cfg Config) (*Server, error) {
 	s.covers = &covers{kept: map[string]*cover{}}
 	s.app = fiber.New(fiber.Config{
 		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
-		ErrorHandler: s.failed, ReadTimeout: 10 * time.Minute, IdleTimeout: time.Minute,
+		ErrorHandler: s.failed, // how long a connection may be silent: see patient
 	})
 	s.app.Use(recover.New(), s.guard, s.logged, s.admitted)
 	s.app.Get("/assets/*", asset)
@@ -101,7 +101,10 @@ func (s *Server) routes() {
 	a.Post("/demo", s.demo)
 	a.Get("/prints/:id/reading", s.reading)
 	a.Post("/prints/:id/cancel", s.cancel)
-	a.Post("/prints/:id/remove", s.remove)
+	a.Post("/prints/:id/remove", s.takeOff)
+	a.Post("/prints/:id/back", s.putBack)
+	a.Post("/prints/:id/delete", s.deleteForGood)
+	a.Get("/off", s.takenOffPage)
 	a.Get("/prints/:id", s.bench)
 	a.Get("/prints/:id/book", s.book)
 	a.Get("/prints/:id/bands", s.bandsOf)
@@ -179,23 +182,26 @@ func (s *Server) routes() {
 	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })
 }
 
-// Resume goes on reading prints whose reading was broken off.
+// Resume reads, one after another, the prints whose reading was broken off, or was made by
+// an older version.
 func (s *Server) Resume(ctx context.Context) error {
 	prints, err := s.cfg.Store.Prints(ctx)
 	if err != nil {
 		return err
 	}
-	for _, p := range prints {
-		if p.State == "reading" {
-			s.jobs.start(p)
+	s.jobs.wg.Go(func() {
+		for _, p := range prints {
+			if p.State == "reading" && s.jobs.ctx.Err() == nil {
+				<-s.jobs.start(p)
+			}
 		}
-	}
+	})
 	return nil
 }
 
 // Serve answers on l until Shutdown.
 func (s *Server) Serve(l net.Listener) error {
-	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
+	return s.app.Listener(patient{l}, fiber.ListenConfig{DisableStartupMessage: true})
 }
 
 // Shutdown ends the server after the requests that are under way.
@@ -272,6 +278,16 @@ func (s *Server) failed(c fiber.Ctx, err error) error {
 	switch {
 	case errors.As(err, &fe):
 		code, text = fe.Code, fe.Message
+	case errors.Is(err, store.ErrFull):
+		code, text = fiber.StatusInsufficientStorage, "The disk is full, so that nothing was changed. Make "+
+			"room, or delete for good what was taken off the shelf."
+	case errors.Is(err, store.ErrGone):
+		code, text = fiber.StatusServiceUnavailable, "The folder with the data is no longer where it was: "+
+			"nothing can be kept. Bring it back, then start Dogear again."
+		s.log.Error("request failed", "path", c.Path(), "err", err)
+	case errors.Is(err, store.ErrBusy):
+		code, text = fiber.StatusServiceUnavailable, "The database was busy for too long; nothing was "+
+			"changed. Try once more."
 	case errors.Is(err, store.ErrNone):
 		code, text = fiber.StatusNotFound, "There is no such print on the shelf."
 	default:
@@ -288,7 +304,9 @@ func (s *Server) failed(c fiber.Ctx, err error) error {
 }
 
 func (s *Server) health(c fiber.Ctx) error {
-	if err := s.cfg.Store.Ping(c.Context()); err != nil {
+	if err := s.cfg.Store.Ping(c.Context()); errors.Is(err, store.ErrGone) {
+		return err
+	} else if err != nil {
 		return fiber.NewError(fiber.StatusServiceUnavailable, "The database does not answer.")
 	}
 	return c.SendString("ok\n")
@@ -300,10 +318,19 @@ func (s *Server) page(c fiber.Ctx, name string, m fiber.Map) error {
 	return c.Render(name, m)
 }
 
-func (s *Server) print(c fiber.Ctx) (store.Print, error) {
+// printID is the number of the print that a request is about.
+func printID(c fiber.Ctx) (int64, error) {
 	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
 	if err != nil {
-		return store.Print{}, store.ErrNone
+		return 0, store.ErrNone
+	}
+	return id, nil
+}
+
+func (s *Server) print(c fiber.Ctx) (store.Print, error) {
+	id, err := printID(c)
+	if err != nil {
+		return store.Print{}, err
 	}
 	return s.cfg.Store.Print(c.Context(), id)
 }

@@ -176,7 +176,7 @@ func (s *Server) comparePage(c fiber.Ctx) error {
 
 func facts(b *book) string {
 	return fmt.Sprintf("%s, %s of %s mm, %s", b.print.Name, layersWord(len(b.ix.Layers)),
-		trimmed(usualHeight(b.ix)), hours(b.ix.Seconds))
+		trimmed(store.UsualHeight(b.ix)), hours(b.ix.Seconds))
 }
 
 // compareEars lists the ears of both versions.

@@ -2,26 +2,57 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 
 	"dogear/store"
 )
 
 type backupCmd struct {
-	Dir   string `arg:"" help:"Folder with the data of a Dogear; it may be running." type:"path"`
-	Out   string `short:"o" required:"" help:"File to write; - for standard output."`
-	Force bool   `help:"Write over an existing OUT."`
+	Dir     string `arg:"" help:"Folder with the data of a Dogear; it may be running." type:"path"`
+	Out     string `short:"o" required:"" help:"File to write; - for standard output."`
+	Force   bool   `help:"Write over an existing OUT."`
+	Salvage bool   `help:"Read what can be read of a damaged database, and leave out the rest."`
 }
 
 func (c *backupCmd) Run() error {
-	return create(c.Out, "", c.Force, func(w io.Writer) error {
-		if err := store.Backup(context.Background(), c.Dir, w); err != nil {
-			return refuse("backup", err)
+	work := os.TempDir()
+	if c.Out != "-" {
+		work = filepath.Dir(c.Out)
+	}
+	ctx := context.Background()
+	err := createAs(c.Out, "", c.Force, 0o600, func(w io.Writer) error {
+		if c.Salvage {
+			saved, err := store.Salvage(ctx, c.Dir, work, w)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(os.Stderr, "%d prints were saved.\n", saved.Prints)
+			for _, l := range saved.Lost {
+				fmt.Fprintln(os.Stderr, "lost:", l)
+			}
+		} else if err := store.Backup(ctx, c.Dir, work, w); err != nil {
+			return err
+		}
+		if f, ok := w.(io.ReadSeeker); ok && c.Out != "-" { // what was written, read again
+			if _, err := f.Seek(0, io.SeekStart); err != nil {
+				return err
+			}
+			return store.Verify(f)
 		}
 		return nil
 	})
+	if errors.Is(err, store.ErrBroken) {
+		err = fmt.Errorf("%w. Say --salvage to save what can be read", err)
+	}
+	var r *refusal
+	if err != nil && !errors.As(err, &r) {
+		err = refuse("backup", err)
+	}
+	return err
 }
 
 type restoreCmd struct {

@@ -97,6 +97,11 @@ func progress(what string) func(float64) {
 
 // create writes OUT through f: beside itself, renamed when complete.
 func create(out, in string, force bool, f func(io.Writer) error) error {
+	return createAs(out, in, force, 0o644, f)
+}
+
+// createAs does so with the permissions that OUT is to have.
+func createAs(out, in string, force bool, mode os.FileMode, f func(io.Writer) error) error {
 	if out == "-" {
 		return f(os.Stdout)
 	}
@@ -121,7 +126,7 @@ func create(out, in string, force bool, f func(io.Writer) error) error {
 	if err != nil {
 		return err
 	}
-	if err := os.Chmod(tmp.Name(), 0o644); err != nil {
+	if err := os.Chmod(tmp.Name(), mode); err != nil {
 		return refuse("unwritable", err)
 	}
 	return os.Rename(tmp.Name(), out)

@@ -61,6 +61,20 @@ func (c *serveCmd) Run() error {
 	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch, plan: c.Plan, anew: c.New})
 }
 
+// daily calls f once a day until the context ends.
+func daily(ctx context.Context, f func()) {
+	tick := time.NewTicker(24 * time.Hour)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			f()
+		}
+	}
+}
+
 // serving is what a server is started with.
 type serving struct {
 	host        string
@@ -81,7 +95,14 @@ func serve(o serving) error {
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
 	st, err := store.Open(ctx, dir)
-	if err != nil {
+	switch {
+	case errors.Is(err, store.ErrHeld):
+		return refuse("data", fmt.Errorf("%w. Stop it first, or choose another folder with --data", err))
+	case errors.Is(err, store.ErrBroken):
+		return refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts your last "+
+			"backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, for "+
+			"restoring it", err, dir))
+	case err != nil:
 		return refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
 	}
 	defer st.Close()
@@ -98,6 +119,9 @@ func serve(o serving) error {
 	l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
 	if err != nil {
 		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
+	}
+	if err := st.Hold(strings.Join(addresses(host, l.Addr()), " and ")); err != nil {
+		return refuse("data", err)
 	}
 	if withDemo {
 		err = srv.LoadDemo(ctx)
@@ -130,6 +154,11 @@ func serve(o serving) error {
 	if hash != nil {
 		fmt.Println("It asks everybody for the passphrase.")
 	}
+	go daily(ctx, func() {
+		if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
+			log.Error("deleting what was taken off the shelf", "err", err)
+		}
+	})
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	select {

@@ -23,9 +23,35 @@ export function send(file, { url, list, limit, done }) {
     let answer = {};
     try { answer = JSON.parse(x.responseText); } catch { /* said below */ }
     if (x.status !== 201) return refuse(row, file.name, answer.error || "The file was not taken.");
-    follow(row, answer.id, () => done(answer.id), file.name);
+    follow(row, answer.id, () => (answer.same ? twice(row, answer, file.name) : done(answer.id)), file.name);
   });
   x.send(file);
+}
+
+// twice says that the same file stands on the shelf already, and lets one choose.
+function twice(row, { id, same }, name) {
+  row.textContent = "";
+  const p = document.createElement("p");
+  p.setAttribute("role", "status");
+  const link = (to, text) => {
+    const a = document.createElement("a");
+    a.href = to;
+    a.textContent = text;
+    a.className = "text-sea underline underline-offset-4";
+    return a;
+  };
+  const off = document.createElement("button");
+  off.type = "button";
+  off.textContent = "Take the new one off again";
+  off.className = "text-sea underline underline-offset-4";
+  off.addEventListener("click", async () => {
+    const r = await fetch(`/prints/${id}/remove`, { method: "POST", headers: { "X-Csrf-Token": csrf(), Accept: "application/json" } }).catch(() => null);
+    if (r?.ok) location.href = "/"; else p.append(" It could not be taken off.");
+  });
+  p.append(`${name} stands on the shelf already, as “${same.title}”, byte for byte. `,
+    link(`/prints/${same.id}`, "Open that one"), " · ", link(`/prints/${id}`, "Open the new one"), " · ", off);
+  row.append(p);
+  row.scrollIntoView({ block: "nearest" });
 }
 
 // follow asks how far a reading is until it ends.

@@ -8,7 +8,14 @@ export function shelf(root) {
   const input = root.querySelector("[data-file]");
   const limit = Number(root.dataset.limit);
 
-  for (const el of root.querySelectorAll("[data-reading]")) follow(el, el.dataset.reading, () => location.reload());
+  const watch = (within) => {
+    for (const el of within.querySelectorAll("[data-reading]:not([data-followed])")) {
+      el.dataset.followed = "";
+      follow(el, el.dataset.reading, () => location.reload());
+    }
+  };
+  watch(root);
+  document.addEventListener("htmx:afterSettle", () => watch(root)); // more prints have come
 
   let depth = 0;
   const over = (on) => { drop.dataset.over = on; };

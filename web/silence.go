@@ -1,0 +1,53 @@
+package web
+
+import (
+	"net"
+	"time"
+)
+
+// How long a connection may be silent. A slow upload goes on as long as something comes; a
+// browser that has paused a download gets more time.
+const (
+	readSilence  = 60 * time.Second
+	writeSilence = 5 * time.Minute
+)
+
+// patient is a listener whose connections end by silence, not by length.
+type patient struct{ net.Listener }
+
+func (l patient) Accept() (net.Conn, error) {
+	c, err := l.Listener.Accept()
+	if err != nil {
+		return nil, err
+	}
+	return &patientConn{Conn: c}, nil
+}
+
+type patientConn struct{ net.Conn }
+
+func (c *patientConn) Read(p []byte) (int, error) {
+	if err := c.Conn.SetReadDeadline(time.Now().Add(readSilence)); err != nil {
+		return 0, err
+	}
+	return c.Conn.Read(p)
+}
+
+func (c *patientConn) Write(p []byte) (int, error) {
+	total := 0
+	for { // piece by piece: a large answer to a slow reader is not silence
+		if err := c.Conn.SetWriteDeadline(time.Now().Add(writeSilence)); err != nil {
+			return total, err
+		}
+		n, err := c.Conn.Write(p[:min(len(p), 64<<10)])
+		total += n
+		if p = p[n:]; err != nil || len(p) == 0 {
+			return total, err
+		}
+	}
+}
+
+// Deadlines are set here alone.
+
+func (c *patientConn) SetDeadline(time.Time) error      { return nil }
+func (c *patientConn) SetReadDeadline(time.Time) error  { return nil }
+func (c *patientConn) SetWriteDeadline(time.Time) error { return nil }

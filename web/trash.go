@@ -1,0 +1,97 @@
+package web
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/store"
+)
+
+// takenOff is a print that was taken off the shelf.
+type takenOff struct {
+	ID    int64
+	Title string
+	Name  string
+	When  string
+	Until string // how long it can be put back
+	MB    float64
+}
+
+// takeOff takes a print off the shelf; it can be put back.
+func (s *Server) takeOff(c fiber.Ctx) error {
+	p, err := s.print(c)
+	if err != nil {
+		return err
+	}
+	if p.State == "reading" && s.jobs.cancel(p.ID) { // what was never read is not kept
+		c.Set("HX-Redirect", "/")
+		return c.SendStatus(fiber.StatusOK)
+	}
+	if err := s.cfg.Store.TakeOff(c.Context(), p.ID); err != nil {
+		return err
+	}
+	s.opened.drop(p.ID)
+	c.Set("HX-Redirect", fmt.Sprintf("/?off=%d", p.ID))
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// putBack puts it back.
+func (s *Server) putBack(c fiber.Ctx) error {
+	id, err := printID(c)
+	if err != nil {
+		return err
+	}
+	if err := s.cfg.Store.PutBack(c.Context(), id); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/")
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// deleteForGood deletes a print that was taken off the shelf.
+func (s *Server) deleteForGood(c fiber.Ctx) error {
+	id, err := printID(c)
+	if err != nil {
+		return err
+	}
+	if _, err := s.cfg.Store.TakenOffPrint(c.Context(), id); err != nil {
+		return err
+	}
+	if err := s.cfg.Store.Remove(c.Context(), id); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", "/off")
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// takenOffPage lists what can be put back.
+func (s *Server) takenOffPage(c fiber.Ctx) error {
+	all, err := s.cfg.Store.TakenOff(c.Context())
+	if err != nil {
+		return err
+	}
+	var list []takenOff
+	sum := 0.0
+	for _, t := range all {
+		mb := float64(t.Stored) / 1e6
+		sum += mb
+		until := t.Removed.Add(store.KeepRemoved)
+		list = append(list, takenOff{t.ID, t.Title, t.Name, t.Removed.Local().Format("2 January 15:04"),
+			days(time.Until(until)), mb})
+	}
+	return s.page(c, "off", fiber.Map{"Title": "Taken off the shelf", "At": "off", "List": list,
+		"Sum": fmt.Sprintf("%.1f", sum)})
+}
+
+// days says how long something is still kept.
+func days(d time.Duration) string {
+	switch n := int(d.Hours() / 24); {
+	case n > 1:
+		return fmt.Sprintf("%d days", n)
+	case n == 1:
+		return "1 day"
+	}
+	return "less than a day"
+}

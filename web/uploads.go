@@ -1,0 +1,253 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+	"syscall"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/archive"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/store"
+)
+
+// upload takes a file as the body of a request and starts reading it.
+func (s *Server) upload(c fiber.Ctx) error { return s.bring(c, store.Print{}) }
+
+// bring takes a file; older is the print of which it is a newer slicing.
+func (s *Server) bring(c fiber.Ctx, older store.Print) error {
+	name, err := url.PathUnescape(c.Get("X-File-Name"))
+	if err != nil {
+		name = ""
+	}
+	body := newBody(c)
+	arr, err := s.arriving(c.Context(), older)
+	if err != nil {
+		return err
+	}
+	p, err := s.take(c, body, name, older, arr)
+	if err != nil {
+		arr.Abandon()
+		// A browser only hears the answer when all it sends is taken.
+		_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+		return err
+	}
+	s.jobs.startWith(p, arr)
+	answer := fiber.Map{"id": p.ID}
+	if same, err := s.cfg.Store.Same(c.Context(), p); err == nil && older.ID == 0 {
+		answer["same"] = fiber.Map{"id": same.ID, "title": same.Title}
+	}
+	return c.Status(fiber.StatusCreated).JSON(answer)
+}
+
+// errBroken is the cause when a body ends before it is whole.
+var errBroken = errors.New("the file did not arrive whole; nothing was kept. Bring it in once more")
+
+// body is what a request brings. It ends with io.EOF only when all of it has come: as much
+// as was announced, or the chunk that says that it was the last.
+type body struct {
+	r     io.Reader
+	total int64 // -1 when that was not announced
+	got   int64
+	err   error
+}
+
+func newBody(c fiber.Ctx) *body {
+	b := &body{r: c.Request().BodyStream(), total: int64(c.Request().Header.ContentLength())}
+	if b.r == nil {
+		b.r = bytes.NewReader(c.Body())
+		b.total = int64(len(c.Body()))
+	}
+	return b
+}
+
+func (b *body) Read(p []byte) (int, error) {
+	if b.err != nil {
+		return 0, b.err
+	}
+	n, err := b.r.Read(p)
+	b.got += int64(n)
+	switch {
+	case err == nil:
+	case err == io.EOF && (b.total < 0 || b.got == b.total):
+		b.err = io.EOF
+	default:
+		b.err = fmt.Errorf("%w (%w)", errBroken, err)
+	}
+	return n, b.err
+}
+
+// refused says why an upload was not taken.
+func (s *Server) refused(err error, b *body, up *store.Upload) error {
+	switch {
+	case errors.Is(err, errBroken):
+		return sentence(fiber.StatusBadRequest, errBroken.Error())
+	case errors.Is(err, store.ErrFull):
+		text := "the disk is full"
+		if more := up.Missing(b.got, b.total); more > 0 {
+			text += fmt.Sprintf(": about %d MB are missing for this file", (more+1<<20-1)>>20)
+		}
+		return sentence(fiber.StatusInsufficientStorage, text+". Nothing was kept. Make room, or delete "+
+			"for good what was taken off the shelf")
+	case errors.Is(err, store.ErrGone):
+		return err
+	}
+	return sentence(fiber.StatusUnprocessableEntity, err.Error())
+}
+
+// arriving begins to read an upload, for the printer that it will most likely be marked
+// for: that of the slicing before it, else the first of the Kit.
+func (s *Server) arriving(ctx context.Context, older store.Print) (*layer.Arriving, error) {
+	kit, err := s.cfg.Store.Kit(ctx)
+	if err != nil {
+		return nil, err
+	}
+	m := &marked{plan: &plan.Plan{}, kit: kit}
+	if older.ID != 0 {
+		if m.plan, _, _, err = s.cfg.Store.Plan(ctx, older.ID); err != nil {
+			return nil, err
+		}
+	}
+	m.printer()
+	return layer.NewArriving(layer.Options{Dialect: m.plan.Dialect()}), nil
+}
+
+// take stores what is in an upload. When it fails nothing is left behind. A newer
+// slicing keeps the title of the older one. What arrives is read while it is stored.
+func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print, arr *layer.Arriving) (store.Print, error) {
+	lim := s.cfg.Limits
+	lim.Size = s.limit()
+	head := make([]byte, 4)
+	n, err := io.ReadFull(body, head)
+	if errors.Is(err, errBroken) {
+		return store.Print{}, sentence(fiber.StatusBadRequest, errBroken.Error())
+	}
+	var in io.Reader = io.MultiReader(bytes.NewReader(head[:n]), body)
+	var at *io.SectionReader
+	if archive.IsZip(head[:n]) {
+		// A .zip has its table at the end: it must be here before it is opened.
+		f, err := os.CreateTemp(s.cfg.Temp, "dogear-upload-*")
+		if err != nil {
+			return store.Print{}, err
+		}
+		defer os.Remove(f.Name())
+		defer f.Close()
+		size, err := io.Copy(f, io.LimitReader(in, lim.Size+1))
+		if err != nil {
+			if errors.Is(err, syscall.ENOSPC) {
+				err = store.ErrFull
+			}
+			return store.Print{}, s.refused(err, body, nil)
+		}
+		if size > lim.Size {
+			return store.Print{}, sentence(fiber.StatusRequestEntityTooLarge, archive.ErrTooBig.Error())
+		}
+		at = io.NewSectionReader(f, 0, size)
+		in = at
+	}
+	up, err := s.cfg.Store.Begin(c.Context())
+	if errors.Is(err, store.ErrFull) {
+		return store.Print{}, s.refused(err, body, nil)
+	}
+	if err != nil {
+		return store.Print{}, err
+	}
+	defer up.Abandon()
+	var inside string
+	var size int64
+	both := io.MultiWriter(up, arr)
+	if at != nil {
+		inside, size, err = archive.Copy(both, io.NewSectionReader(at, 0, at.Size()), name, at, lim)
+	} else {
+		inside, size, err = archive.Copy(both, in, name, nil, lim)
+	}
+	if err == nil && at == nil { // an archive may end before the body does
+		_, err = io.Copy(io.Discard, io.LimitReader(body, lim.Size))
+	}
+	if err != nil {
+		return store.Print{}, s.refused(err, body, up)
+	}
+	if size == 0 {
+		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, layer.ErrEmpty.Error())
+	}
+	title := titleOf(inside)
+	if older.ID != 0 {
+		up.Older, title = older.ID, older.Title
+	}
+	if err := up.Finish(inside, title); errors.Is(err, store.ErrFull) {
+		return store.Print{}, s.refused(err, body, up)
+	} else if err != nil {
+		return store.Print{}, err
+	}
+	return s.cfg.Store.Print(c.Context(), up.ID)
+}
+
+// shelve stores a file that was made here. It is still to be read.
+func (s *Server) shelve(ctx context.Context, r io.Reader, name string) (store.Print, error) {
+	up, err := s.cfg.Store.Begin(ctx)
+	if err != nil {
+		return store.Print{}, err
+	}
+	defer up.Abandon()
+	if _, err := io.Copy(up, r); err != nil {
+		return store.Print{}, err
+	}
+	if err := up.Finish(name, titleOf(name)); err != nil {
+		return store.Print{}, err
+	}
+	return s.cfg.Store.Print(ctx, up.ID)
+}
+
+// titleOf makes a name to show from a file name.
+func titleOf(name string) string {
+	t := name
+	for _, ext := range []string{".gz", ".gcode", ".gco", ".nc", ".g", ".txt"} {
+		if len(t) > len(ext) && strings.EqualFold(t[len(t)-len(ext):], ext) {
+			t = t[:len(t)-len(ext)]
+		}
+	}
+	t = strings.Join(strings.FieldsFunc(t, func(r rune) bool { return r == '_' || r == '-' || r == ' ' }), " ")
+	if t == "" {
+		return name
+	}
+	return strings.ToUpper(t[:1]) + t[1:]
+}
+
+// reading says how far the reading of a print is.
+func (s *Server) reading(c fiber.Ctx) error {
+	c.Set("Cache-Control", "no-store")
+	p, perr := s.print(c)
+	var id int64
+	if _, err := fmt.Sscan(c.Params("id"), &id); err != nil {
+		return store.ErrNone
+	}
+	if j, ok := s.jobs.get(id); ok {
+		return c.JSON(fiber.Map{"state": j.state, "what": j.what, "done": j.done, "error": j.err})
+	}
+	if perr != nil {
+		return perr
+	}
+	if p.State == "reading" {
+		s.jobs.start(p)
+	}
+	return c.JSON(fiber.Map{"state": p.State, "what": "", "done": 0})
+}
+
+func (s *Server) cancel(c fiber.Ctx) error {
+	p, err := s.print(c)
+	if err != nil {
+		return err
+	}
+	if !s.jobs.cancel(p.ID) {
+		return sentence(fiber.StatusConflict, "this print is not being read any more")
+	}
+	return c.SendStatus(fiber.StatusNoContent)
+}
