@@ -2,6 +2,7 @@ package web
 
 import (
 	"net"
+	"sync/atomic"
 	"time"
 )
 
@@ -23,13 +24,27 @@ func (l patient) Accept() (net.Conn, error) {
 	return &patientConn{Conn: c}, nil
 }
 
-type patientConn struct{ net.Conn }
+type patientConn struct {
+	net.Conn
+	over atomic.Bool // the other side sends no more
+}
 
 func (c *patientConn) Read(p []byte) (int, error) {
 	if err := c.Conn.SetReadDeadline(time.Now().Add(readSilence)); err != nil {
 		return 0, err
 	}
-	return c.Conn.Read(p)
+	n, err := c.Conn.Read(p)
+	if err != nil {
+		c.over.Store(true)
+	}
+	return n, err
+}
+
+// cut reports whether a connection ended while it was read. Of a body in chunks it says
+// whether the last one came: behind that nothing more is read.
+func cut(c net.Conn) bool {
+	p, ok := c.(*patientConn)
+	return ok && p.over.Load()
 }
 
 func (c *patientConn) Write(p []byte) (int, error) {

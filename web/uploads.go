@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/url"
 	"os"
 	"strings"
@@ -55,13 +56,15 @@ var errBroken = errors.New("the file did not arrive whole; nothing was kept. Bri
 // as was announced, or the chunk that says that it was the last.
 type body struct {
 	r     io.Reader
+	conn  net.Conn
 	total int64 // -1 when that was not announced
 	got   int64
 	err   error
 }
 
 func newBody(c fiber.Ctx) *body {
-	b := &body{r: c.Request().BodyStream(), total: int64(c.Request().Header.ContentLength())}
+	b := &body{r: c.Request().BodyStream(), conn: c.RequestCtx().Conn(),
+		total: int64(c.Request().Header.ContentLength())}
 	if b.r == nil {
 		b.r = bytes.NewReader(c.Body())
 		b.total = int64(len(c.Body()))
@@ -77,7 +80,7 @@ func (b *body) Read(p []byte) (int, error) {
 	b.got += int64(n)
 	switch {
 	case err == nil:
-	case err == io.EOF && (b.total < 0 || b.got == b.total):
+	case err == io.EOF && (b.got == b.total || b.total < 0 && !cut(b.conn)):
 		b.err = io.EOF
 	default:
 		b.err = fmt.Errorf("%w (%w)", errBroken, err)

@@ -29,6 +29,7 @@ type client struct {
 	t      *testing.T
 	s      *Server
 	st     *store.Store
+	dir    string
 	cookie string
 	token  string
 }
@@ -51,7 +52,7 @@ func newClient(t *testing.T, lim archive.Limits) *client {
 	if err := s.LoadKit(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	c := &client{t: t, s: s, st: st}
+	c := &client{t: t, s: s, st: st, dir: dir}
 	code, body := c.do("GET", "/", nil, nil)
 	m := regexp.MustCompile(`name="csrf" content="([^"]+)"`).FindStringSubmatch(body)
 	if code != 200 || m == nil {
