@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"math"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -87,11 +88,9 @@ func (s *Server) takenOffPage(c fiber.Ctx) error {
 
 // days says how long something is still kept.
 func days(d time.Duration) string {
-	switch n := int(d.Hours() / 24); {
+	switch n := int(math.Ceil(d.Hours() / 24)); {
 	case n > 1:
 		return fmt.Sprintf("%d days", n)
-	case n == 1:
-		return "1 day"
 	}
-	return "less than a day"
+	return "a day"
 }

@@ -241,7 +241,7 @@ func TestTakenOff(t *testing.T) {
 	if _, body := c.do("GET", fmt.Sprint("/?off=", id), nil, nil); !strings.Contains(body, "Put it back") {
 		t.Error("it cannot be undone on the shelf")
 	}
-	if _, body := c.do("GET", "/off", nil, nil); !strings.Contains(body, "29 days") || strings.Contains(body, "<b>.") {
+	if _, body := c.do("GET", "/off", nil, nil); !strings.Contains(body, "30 days") || strings.Contains(body, "<b>.") {
 		t.Error(body)
 	}
 	if code, body := c.form(path + "/back"); code != 200 {

@@ -1,0 +1,18 @@
+import { start, browse, page, axe } from "./dogear.mjs";
+const d = await start();
+const b = await browse();
+const p = await page(b);
+await p.goto(d.url);
+await p.screenshot({ path: "/tmp/s1.png" });
+await p.getByRole("button", { name: /Take .* off the shelf/ }).nth(2).click();
+await p.waitForURL(/off=/);
+await p.screenshot({ path: "/tmp/s2.png" });
+await axe(p, "shelf");
+await p.getByRole("link", { name: /taken off the shelf/ }).click();
+await p.waitForURL(/\/off$/);
+await p.getByText("Delete for good").click();
+await p.screenshot({ path: "/tmp/s3.png" });
+await axe(p, "off");
+await p.setViewportSize({ width: 390, height: 700 });
+await p.screenshot({ path: "/tmp/s4.png" });
+await b.close(); await d.stop();
