@@ -200,6 +200,12 @@ func optionsOf(p *plan.Plan) layer.Options { return layer.Options{Dialect: p.Dia
 // file only when that is asked for. What stands against writing it is an error.
 func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release,
 	error) {
+	return releasedIn(context.Background(), d, p, onto, ask)
+}
+
+// releasedIn does so until a context ends.
+func releasedIn(ctx context.Context, d *document, p *plan.Plan, onto release.Onto,
+	ask release.Asked) (*release.Release, error) {
 	var marks *landmark.Report
 	var err error
 	if insert.Wanted(p) || slices.ContainsFunc(p.Ears,
@@ -216,7 +222,7 @@ func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (
 	if marks != nil {
 		pockets = marks.Pockets
 	}
-	r, err := release.Plan(context.Background(), d.src, d.ix, p, pockets, ask)
+	r, err := release.Plan(ctx, d.src, d.ix, p, pockets, ask)
 	if errors.Is(err, release.ErrMarked) {
 		return nil, refuse("written-by-dogear", fmt.Errorf("%s: %w", d.name, err))
 	} else if err != nil {

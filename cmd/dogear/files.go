@@ -30,6 +30,11 @@ func (d *document) close() {
 
 // open reads FILE, which may be plain, .gz, .zip or "-".
 func open(file string, opt layer.Options) (*document, error) {
+	return openIn(context.Background(), file, opt)
+}
+
+// openIn does so until a context ends.
+func openIn(ctx context.Context, file string, opt layer.Options) (*document, error) {
 	name := filepath.Base(file)
 	var src layer.Source
 	var from *os.File
@@ -67,7 +72,7 @@ func open(file string, opt layer.Options) (*document, error) {
 	if isTerminal(os.Stderr) && src.Size() > 20<<20 {
 		opt.Progress = progress("reading " + name)
 	}
-	ix, err := layer.Read(context.Background(), src, opt)
+	ix, err := layer.Read(ctx, src, opt)
 	d := &document{name, src, ix, from}
 	if err != nil {
 		d.close()

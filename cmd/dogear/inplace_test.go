@@ -219,7 +219,7 @@ func TestWatch(t *testing.T) {
 		}
 	}
 	var told []string
-	w, err := newWatcher(dir, planFile, func(file, text string, err error) {
+	w, err := newWatcher(dir, planFile, "", func(file, text string, err error) {
 		if err != nil {
 			text = err.Error()
 		}
@@ -228,7 +228,8 @@ func TestWatch(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w.step()
+	w.quiet = func(int64) time.Duration { return 0 }
+	w.step(t.Context())
 	file := filepath.Join(dir, "new.gcode")
 	steps := []struct {
 		do   func() error
@@ -250,7 +251,7 @@ func TestWatch(t *testing.T) {
 		if err := s.do(); err != nil {
 			t.Fatal(err)
 		}
-		w.step()
+		w.step(t.Context())
 		if len(told) != s.told {
 			t.Fatalf("step %d: %q", i, told)
 		}
@@ -266,7 +267,7 @@ func TestWatch(t *testing.T) {
 		!bytes.HasSuffix(was, []byte("; sliced again\n")) || !bytes.Equal(old, plate) {
 		t.Error("the files are not as they should be")
 	}
-	if _, err := newWatcher(filepath.Join(dir, "nowhere"), planFile, nil); err == nil {
+	if _, err := newWatcher(filepath.Join(dir, "nowhere"), planFile, "", nil); err == nil {
 		t.Error("a folder that is not there is watched")
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -135,7 +136,7 @@ func serve(o serving) error {
 		return err
 	}
 	if o.watch != "" {
-		w, err := newWatcher(o.watch, o.plan, func(file, text string, err error) {
+		w, err := newWatcher(o.watch, o.plan, filepath.Join(dir, "watched.json"), func(file, text string, err error) {
 			if err != nil {
 				log.Warn("a new file was left as it is", "file", file, "err", err)
 				srv.Watched(file, err.Error(), true)
@@ -148,7 +149,9 @@ func serve(o serving) error {
 			return err
 		}
 		srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
-		go w.run(ctx)
+		var edits sync.WaitGroup
+		edits.Go(func() { w.run(ctx) })
+		defer edits.Wait()
 	}
 	fmt.Printf("Dogear is open at %s\n", strings.Join(addresses(host, l.Addr()), " and "))
 	if hash != nil {
@@ -167,7 +170,7 @@ func serve(o serving) error {
 	case <-ctx.Done():
 	}
 	log.Info("closing")
-	end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	end, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	if err := srv.Shutdown(end); err != nil && !errors.Is(err, context.DeadlineExceeded) {
 		return err

@@ -2,6 +2,8 @@ package main
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -14,33 +16,141 @@ import (
 // apply --in-place does.
 type watcher struct {
 	dir, plan string
+	memory    string // file in which it remembers what it has seen
 	every     time.Duration
+	quiet     func(size int64) time.Duration // how long a file must not change first
+	now       func() time.Time
 	tell      func(file, text string, err error)
 
-	done   map[string]stamp // files that are dealt with, or were there before
-	coming map[string]stamp // files that may still be growing
+	kept   remembered
+	coming map[string]*arrival
+	stray  time.Time // when temporary files were last looked for
 }
 
-// stamp tells whether a file has changed.
-type stamp struct {
-	size int64
-	at   time.Time
+// remembered is what outlives a restart. Files are known by name, size and time, so that a
+// folder that was away for a moment brings nothing new.
+type remembered struct {
+	Dir    string           `json:"dir"`
+	Plan   stamp            `json:"plan"`   // as it was last used
+	Done   map[string]stamp `json:"done"`   // dealt with, or there from the start
+	Failed map[string]stamp `json:"failed"` // refused; tried again when the plan changes
+	Coming map[string]bool  `json:"coming"` // being written, or being edited
+}
+
+// arrival is a file that may still be growing.
+type arrival struct {
+	stamp
+	since time.Time // it has not changed
 }
 
 // watched are the ends of names of files that are taken for G-code.
 var watched = []string{".gcode", ".gco", ".gc", ".g", ".nc"}
 
-// newWatcher looks at a folder; what lies in it already is left alone.
-func newWatcher(dir, planFile string, tell func(file, text string, err error)) (*watcher, error) {
+// mostRemembered bounds how many files are remembered.
+const mostRemembered = 20_000
+
+// usualQuiet is how long a file must be left alone before it counts as written: slicers
+// and networks pause, the longer the larger the file is.
+func usualQuiet(size int64) time.Duration {
+	return min(3*time.Second+time.Duration(size>>20)*50*time.Millisecond, 30*time.Second)
+}
+
+// openQuiet is how long when nothing in it says that it is over.
+const openQuiet = time.Minute
+
+// newWatcher looks at a folder; what lies in it already is left alone, but for what was
+// being written or edited when the last watcher ended. memory may be empty.
+func newWatcher(dir, planFile, memory string, tell func(file, text string, err error)) (*watcher, error) {
 	if _, err := readPlan(planFile); err != nil {
 		return nil, err
 	}
-	w := &watcher{dir: dir, plan: planFile, every: time.Second, tell: tell, coming: map[string]stamp{}}
-	var err error
-	if w.done, err = w.look(); err != nil {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, refuse("unreadable", err)
+	}
+	w := &watcher{dir: abs, plan: planFile, memory: memory, every: time.Second, quiet: usualQuiet,
+		now: time.Now, tell: tell, coming: map[string]*arrival{}}
+	there, err := w.look()
+	if err != nil {
 		return nil, refuse("unreadable", fmt.Errorf("the folder %s cannot be watched: %w", dir, err))
 	}
+	w.recall()
+	if w.kept.Plan.Size == 0 {
+		w.kept.Plan = stampOf(planFile)
+	}
+	for name, st := range there {
+		if _, failed := w.kept.Failed[name]; !w.kept.Coming[name] && !failed {
+			w.kept.Done[name] = st
+		}
+	}
+	w.remember()
+	w.sweep()
 	return w, nil
+}
+
+// recall reads what the last watcher of this folder knew.
+func (w *watcher) recall() {
+	if b, err := os.ReadFile(w.memory); err == nil {
+		_ = json.Unmarshal(b, &w.kept)
+	}
+	if w.kept.Dir != w.dir {
+		w.kept = remembered{Dir: w.dir}
+	}
+	for _, m := range []*map[string]stamp{&w.kept.Done, &w.kept.Failed} {
+		if *m == nil {
+			*m = map[string]stamp{}
+		}
+	}
+	if w.kept.Coming == nil {
+		w.kept.Coming = map[string]bool{}
+	}
+}
+
+// remember writes down what must outlive a kill.
+func (w *watcher) remember() {
+	if w.memory == "" {
+		return
+	}
+	if len(w.kept.Done) > mostRemembered {
+		var ages []time.Time
+		for _, st := range w.kept.Done {
+			ages = append(ages, st.At)
+		}
+		slices.SortFunc(ages, time.Time.Compare)
+		for name, st := range w.kept.Done {
+			if st.At.Before(ages[len(ages)-mostRemembered]) {
+				delete(w.kept.Done, name)
+			}
+		}
+	}
+	if err := writeWhole(w.memory, &w.kept); err != nil {
+		w.tell(filepath.Base(w.memory), "", fmt.Errorf("what was seen cannot be remembered: %w", err))
+	}
+}
+
+// sweep removes what an edit that was killed has left in the folder. One that is under way,
+// of another program too, writes all the time.
+func (w *watcher) sweep() {
+	w.stray = w.now()
+	left, _ := filepath.Glob(filepath.Join(escaped(w.dir), ".dogear-*"))
+	for _, f := range left {
+		if st, err := os.Lstat(f); err == nil && st.Mode().IsRegular() && w.now().Sub(st.ModTime()) > time.Minute {
+			_ = os.Remove(f)
+		}
+	}
+}
+
+// escaped makes a path stand for itself in a pattern.
+func escaped(path string) string {
+	return strings.NewReplacer(`*`, `[*]`, `?`, `[?]`, `[`, `[[]`).Replace(path)
+}
+
+func stampOf(file string) stamp {
+	st, err := os.Stat(file)
+	if err != nil {
+		return stamp{}
+	}
+	return stamp{st.Size(), st.ModTime()}
 }
 
 // look lists the files of the folder.
@@ -62,56 +172,128 @@ func (w *watcher) look() (map[string]stamp, error) {
 	return out, nil
 }
 
-// run watches until the context ends.
+// lastEdit is how long an edit that is under way may still take when the watcher is told
+// to end.
+const lastEdit = 3 * time.Second
+
+// run watches until the context ends. An edit that is under way then is finished, or given
+// up and taken up again at the next start.
 func (w *watcher) run(ctx context.Context) {
 	tick := time.NewTicker(w.every)
 	defer tick.Stop()
+	edits, stop := context.WithCancel(context.WithoutCancel(ctx))
+	defer stop()
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(lastEdit, stop) })()
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			w.step()
+			w.step(edits)
+			if ctx.Err() != nil {
+				return
+			}
 		}
 	}
 }
 
-// step deals with what is new and has not grown since the last step.
-func (w *watcher) step() {
-	now, err := w.look()
+// step deals with what is new and has been left alone for long enough.
+func (w *watcher) step(ctx context.Context) {
+	there, err := w.look()
 	if err != nil {
 		return // the folder may come back
 	}
-	for name := range w.done {
-		if _, ok := now[name]; !ok {
-			delete(w.done, name)
+	if w.now().Sub(w.stray) > time.Hour {
+		w.sweep()
+	}
+	if now := stampOf(w.plan); !now.like(w.kept.Plan) && now.Size > 0 { // mended, perhaps
+		w.kept.Plan = now
+		clear(w.kept.Failed)
+	}
+	for name := range w.coming {
+		if _, ok := there[name]; !ok {
+			w.settle(name, nil)
 		}
 	}
-	for name, st := range now {
-		if w.done[name] == st || st.size == 0 {
-			delete(w.coming, name)
+	for _, name := range sortedNames(there) {
+		st := there[name]
+		if st.Size == 0 || st.like(w.kept.Done[name]) || st.like(w.kept.Failed[name]) {
 			continue
 		}
-		if w.coming[name] != st {
-			w.coming[name] = st
-			continue
-		}
-		delete(w.coming, name)
-		file := filepath.Join(w.dir, name)
-		rep, err := inPlace(file, w.plan, inPlaceHow{})
-		text := ""
-		if err == nil {
-			text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears), name+origSuffix)
-			if len(rep.Ears) == 1 {
-				text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(), name+origSuffix)
+		c := w.coming[name]
+		if c == nil || c.stamp != st {
+			if c == nil && !w.kept.Coming[name] {
+				w.kept.Coming[name] = true
+				w.remember()
 			}
+			w.coming[name] = &arrival{stamp: st, since: w.now()}
+			continue
 		}
-		if rep != nil && rep.Said != "" {
-			text = rep.Said
+		if w.now().Sub(c.since) < w.quiet(st.Size) {
+			continue
 		}
-		w.tell(name, text, err)
-		if st, err := os.Stat(file); err == nil {
-			w.done[name] = stamp{st.Size(), st.ModTime()}
+		w.edit(ctx, name, c)
+		if ctx.Err() != nil {
+			return
 		}
 	}
+}
+
+func sortedNames(m map[string]stamp) []string {
+	var out []string
+	for name := range m {
+		out = append(out, name)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// edit lays the plan onto one file, and says what came of it.
+func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
+	file := filepath.Join(w.dir, name)
+	rep, err := inPlace(file, w.plan, inPlaceHow{ctx: ctx, patience: func() bool {
+		return w.now().Sub(c.since) >= openQuiet
+	}})
+	var r *refusal
+	switch {
+	case ctx.Err() != nil, errors.Is(err, errWait):
+		return // at the next start, or when it has been left alone for longer
+	case errors.Is(err, errMoved):
+		c.since = w.now() // it is being written after all
+		return
+	case errors.As(err, &r) && r.Code == "cut-short" && w.now().Sub(c.since) < openQuiet:
+		return // the rest may still come
+	}
+	text := ""
+	if err == nil {
+		text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears), name+origSuffix)
+		if len(rep.Ears) == 1 {
+			text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(), name+origSuffix)
+		}
+	}
+	if rep != nil && rep.Said != "" {
+		text = rep.Said
+	}
+	now := stampOf(file)
+	if err != nil {
+		if !now.like(c.stamp) {
+			return // it is another file by now
+		}
+		w.kept.Failed[name] = now
+		w.settle(name, nil)
+	} else {
+		w.settle(name, &now)
+	}
+	w.tell(name, text, err)
+}
+
+// settle ends the arrival of a file; done is what it is now.
+func (w *watcher) settle(name string, done *stamp) {
+	delete(w.coming, name)
+	delete(w.kept.Coming, name)
+	if done != nil {
+		w.kept.Done[name] = *done
+		delete(w.kept.Failed, name)
+	}
+	w.remember()
 }
