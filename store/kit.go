@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"encoding/json"
 	"errors"
@@ -16,11 +17,12 @@ type Kit struct {
 	Keys       map[string][]string // by drawer
 	Undo, Redo bool                // there is a change to take back, or to do again
 	Version    string              // changes with every change
+	Signs      map[string]string   // of each item, by drawer and key: changes with the item
 }
 
 // Kit returns the whole Kit.
 func (s *Store) Kit(ctx context.Context) (*Kit, error) {
-	k := &Kit{Kit: plan.Kit{Format: plan.KitFormat, Printers: map[string]plan.Printer{}, Filaments: map[string]plan.Filament{}, Inserts: map[string]plan.InsertPart{}, Routines: map[string]plan.Routine{}}, Keys: map[string][]string{}}
+	k := &Kit{Kit: plan.Kit{Format: plan.KitFormat, Printers: map[string]plan.Printer{}, Filaments: map[string]plan.Filament{}, Inserts: map[string]plan.InsertPart{}, Routines: map[string]plan.Routine{}}, Keys: map[string][]string{}, Signs: map[string]string{}}
 	rows, err := s.db.QueryContext(ctx, `SELECT drawer, key, doc FROM kit ORDER BY drawer, sort, key`)
 	if err != nil {
 		return nil, err
@@ -45,6 +47,7 @@ func (s *Store) Kit(ctx context.Context) (*Kit, error) {
 			return nil, fmt.Errorf("stored kit, %s %q: %w", drawer, key, err)
 		}
 		k.Keys[drawer] = append(k.Keys[drawer], key)
+		k.Signs[drawer+"/"+key] = signOf(doc)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err
@@ -63,47 +66,73 @@ func into[T any](m map[string]T, key, doc string) error {
 	return nil
 }
 
+// ErrChanged is the cause when an item of the Kit is no longer what it was.
+var ErrChanged = errors.New("somebody else has changed it meanwhile")
+
+// signOf tells one state of an item from another.
+func signOf(doc string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(doc)))[:12] }
+
 // Put puts items into the Kit, over what is there under the same key, or takes
 // them out, in one step that can be undone.
 func (s *Store) Put(ctx context.Context, items ...plan.Item) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error { return putItems(ctx, tx, items) })
+}
+
+// PutFrom does so if an item is still what it was: as its sign says, and not there when
+// that is empty.
+func (s *Store) PutFrom(ctx context.Context, drawer, key, was string, items ...plan.Item) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM kit_log WHERE undone = 1`); err != nil {
+		now, doc := "", ""
+		err := tx.QueryRowContext(ctx, `SELECT doc FROM kit WHERE drawer = ? AND key = ?`, drawer, key).Scan(&doc)
+		if err == nil {
+			now = signOf(doc)
+		} else if !errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
-		var step int64
-		if err := tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(step), 0) + 1 FROM kit_log`).Scan(&step); err != nil {
-			return err
+		if now != was {
+			return ErrChanged
 		}
-		for _, it := range items {
-			var now sql.NullString
-			if it.Doc != nil {
-				j, err := json.Marshal(it.Doc)
-				if err != nil {
-					return err
-				}
-				now = sql.NullString{String: string(j), Valid: true}
-			}
-			var was sql.NullString
-			var sort int64
-			err := tx.QueryRowContext(ctx, `SELECT doc, sort FROM kit WHERE drawer = ? AND key = ?`, it.Drawer, it.Key).Scan(&was, &sort)
-			if errors.Is(err, sql.ErrNoRows) {
-				err = tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(sort), 0) + 1 FROM kit WHERE drawer = ?`, it.Drawer).Scan(&sort)
-			}
+		return putItems(ctx, tx, items)
+	})
+}
+
+func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM kit_log WHERE undone = 1`); err != nil {
+		return err
+	}
+	var step int64
+	if err := tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(step), 0) + 1 FROM kit_log`).Scan(&step); err != nil {
+		return err
+	}
+	for _, it := range items {
+		var now sql.NullString
+		if it.Doc != nil {
+			j, err := json.Marshal(it.Doc)
 			if err != nil {
 				return err
 			}
-			if was == now {
-				continue
-			}
-			if _, err := tx.ExecContext(ctx, `INSERT INTO kit_log (step, drawer, key, sort, was, now) VALUES (?, ?, ?, ?, ?, ?)`, step, it.Drawer, it.Key, sort, was, now); err != nil {
-				return err
-			}
-			if err := lay(ctx, tx, it.Drawer, it.Key, sort, now); err != nil {
-				return err
-			}
+			now = sql.NullString{String: string(j), Valid: true}
 		}
-		return nil
-	})
+		var was sql.NullString
+		var sort int64
+		err := tx.QueryRowContext(ctx, `SELECT doc, sort FROM kit WHERE drawer = ? AND key = ?`, it.Drawer, it.Key).Scan(&was, &sort)
+		if errors.Is(err, sql.ErrNoRows) {
+			err = tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(sort), 0) + 1 FROM kit WHERE drawer = ?`, it.Drawer).Scan(&sort)
+		}
+		if err != nil {
+			return err
+		}
+		if was == now {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO kit_log (step, drawer, key, sort, was, now) VALUES (?, ?, ?, ?, ?, ?)`, step, it.Drawer, it.Key, sort, was, now); err != nil {
+			return err
+		}
+		if err := lay(ctx, tx, it.Drawer, it.Key, sort, now); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // lay makes an item be what doc says; NULL takes it out.

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -32,32 +33,62 @@ func HashPassphrase(text string) ([]byte, error) {
 
 const sessionCookie = "dogear_session"
 
-// tries counts passphrases that were wrong, so that nobody tries a thousand.
+// tries counts the passphrases that were tried from each address, so that nobody tries a
+// thousand, and nobody is kept out by somebody else's guessing.
 type tries struct {
-	mu    sync.Mutex
-	wrong []time.Time
+	mu  sync.Mutex
+	all map[string][]time.Time
 }
 
-// Of wrong passphrases so many are taken in so long a time.
+// Of wrong passphrases so many are taken from one address in so long a time.
 const (
 	mostTries = 10
 	triesIn   = 5 * time.Minute
 )
 
-// full reports whether too many were wrong of late.
-func (t *tries) full(now time.Time) bool {
+// take counts a try, before it is known whether it is right: a hundred at once are a
+// hundred. It reports whether there was one left.
+func (t *tries) take(from string, now time.Time) bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	for len(t.wrong) > 0 && now.Sub(t.wrong[0]) > triesIn {
-		t.wrong = t.wrong[1:]
+	if t.all == nil {
+		t.all = map[string][]time.Time{}
 	}
-	return len(t.wrong) >= mostTries
+	for k, list := range t.all { // those from long ago do not count
+		for len(list) > 0 && now.Sub(list[0]) > triesIn {
+			list = list[1:]
+		}
+		if t.all[k] = list; len(list) == 0 {
+			delete(t.all, k)
+		}
+	}
+	if len(t.all[from]) >= mostTries {
+		return false
+	}
+	t.all[from] = append(t.all[from], now)
+	return true
 }
 
-func (t *tries) add(now time.Time) {
+// right forgets the tries of an address from which the passphrase came.
+func (t *tries) right(from string) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.wrong = append(t.wrong, now)
+	delete(t.all, from)
+}
+
+// caller is the address that a request comes from; of IPv6 the network, in which one
+// machine may have any number of them.
+func caller(c fiber.Ctx) string {
+	a, err := netip.ParseAddr(c.IP())
+	if err != nil {
+		return c.IP()
+	}
+	if a = a.Unmap(); a.Is6() {
+		if p, err := a.WithZone("").Prefix(64); err == nil {
+			return p.String()
+		}
+	}
+	return a.String()
 }
 
 // admitted lets nobody in who has not given the passphrase, when there is one.
@@ -97,17 +128,20 @@ func (s *Server) enter(c fiber.Ctx) error {
 		c.Set("HX-Redirect", "/")
 		return c.SendStatus(fiber.StatusOK)
 	}
-	if s.tries.full(time.Now()) {
+	from := caller(c)
+	if !s.tries.take(from, time.Now()) {
 		return fiber.NewError(fiber.StatusTooManyRequests, "Too many wrong passphrases. Wait five minutes, then try again.")
 	}
-	err := bcrypt.CompareHashAndPassword(s.cfg.Passphrase, []byte(strings.TrimSpace(c.FormValue("passphrase"))))
+	// In the body alone: an address is kept in histories and logs.
+	given := string(c.Request().PostArgs().Peek("passphrase"))
+	err := bcrypt.CompareHashAndPassword(s.cfg.Passphrase, []byte(strings.TrimSpace(given)))
 	if errors.Is(err, bcrypt.ErrMismatchedHashAndPassword) || errors.Is(err, bcrypt.ErrPasswordTooLong) {
-		s.tries.add(time.Now())
 		return fiber.NewError(fiber.StatusForbidden, "This is not the passphrase.")
 	}
 	if err != nil {
 		return err
 	}
+	s.tries.right(from)
 	raw := make([]byte, 32)
 	_, _ = rand.Read(raw) // never fails
 	token := base64.RawURLEncoding.EncodeToString(raw)

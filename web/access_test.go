@@ -78,6 +78,9 @@ func TestPassphrase(t *testing.T) {
 	if code, _ := c.do("GET", "/", nil, nil); code != 401 {
 		t.Error("whoever has left is still in", code)
 	}
+	if code, _ := c.form("/enter?passphrase=low+water+at+noon"); code != 403 {
+		t.Errorf("a passphrase in the address is taken: %d", code)
+	}
 	for range mostTries {
 		c.form("/enter", "passphrase", "a guess, a guess")
 	}

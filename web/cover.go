@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"sync"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -14,13 +13,6 @@ import (
 	"dogear/core/raster"
 	"dogear/core/routine"
 )
-
-// covers keeps the models drawn last: one print is looked at a time.
-type covers struct {
-	mu   sync.Mutex
-	kept map[string]*cover
-	used []string
-}
 
 // cover is a model with the first line of each of its parts.
 type cover struct {
@@ -33,6 +25,7 @@ type coverPart struct {
 	line  int64 // 0 for the beginning of the layer
 }
 
+// keepCovers is how many models are kept: one print is looked at a time.
 const keepCovers = 4
 
 // cover draws the finished print, or, with cut, what is laid before that layer.
@@ -58,7 +51,7 @@ func (s *Server) cover(c fiber.Ctx) error {
 	if n, err := strconv.Atoi(c.Query("cut")); err == nil {
 		end = min(max(n-1, 0), end)
 	}
-	cv, err := s.covers.get(c.Context(), b, m, end)
+	cv, err := s.model(c.Context(), b, m, end)
 	if err != nil {
 		return err
 	}
@@ -77,21 +70,23 @@ func (s *Server) cover(c fiber.Ctx) error {
 	return c.Send(append(out, p.Shade...))
 }
 
-// get builds the model of layers 1 … end, cut where ears lie inside layers.
-func (cs *covers) get(ctx context.Context, b *book, m *marked, end int) (*cover, error) {
+// model is the model of layers 1 … end, cut where ears lie inside layers.
+func (s *Server) model(ctx context.Context, b *book, m *marked, end int) (*cover, error) {
 	inside := map[int][]int64{}
-	key := fmt.Sprint(b.print.ID, "/", end)
+	key := fmt.Sprint(b.print.ID, "/", end, "/", b.reading())
 	for _, e := range sortedEars(m.plan, b.ix) {
 		if n, line := routine.Place(b.ix, &e); line > 0 && n <= end {
 			inside[n] = append(inside[n], line)
 			key += fmt.Sprint(",", line)
 		}
 	}
-	cs.mu.Lock()
-	defer cs.mu.Unlock()
-	if cv := cs.kept[key]; cv != nil {
-		return cv, nil
-	}
+	return s.covers.get(ctx, key, func(ctx context.Context) (*cover, error) {
+		return newCover(ctx, b, inside, end)
+	})
+}
+
+// newCover builds a model; inside are the lines at which its layers are cut.
+func newCover(ctx context.Context, b *book, inside map[int][]int64, end int) (*cover, error) {
 	cv := &cover{model: raster.NewModel(b.ix)}
 	for n := 1; n <= end; n++ {
 		if err := ctx.Err(); err != nil {
@@ -112,11 +107,5 @@ func (cs *covers) get(ctx context.Context, b *book, m *marked, end int) (*cover,
 			moves, from = moves[k:], line
 		}
 	}
-	if len(cs.used) == keepCovers {
-		delete(cs.kept, cs.used[0])
-		cs.used = cs.used[1:]
-	}
-	cs.kept[key] = cv
-	cs.used = append(cs.used, key)
 	return cv, nil
 }

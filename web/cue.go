@@ -47,6 +47,9 @@ func (s *Server) cuePage(c fiber.Ctx) error {
 
 // cueFile sends the timetable as a table or a calendar.
 func (s *Server) cueFile(c fiber.Ctx) error {
+	if as := c.Params("as"); as != "ics" && as != "csv" {
+		return fiber.NewError(fiber.StatusNotFound, "A cue sheet is to be had as csv or as ics.")
+	}
 	b, sheet, err := s.cueSheet(c)
 	if err != nil {
 		return err

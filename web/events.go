@@ -65,6 +65,21 @@ func (h *hub) sit(id int64) (seat chan struct{}, leave func()) {
 	}
 }
 
+// mostStreams bounds the event streams of all pages together.
+const mostStreams = 200
+
+var errStreams = sentence(fiber.StatusServiceUnavailable, "too many pages are open at once; close some, then load this "+
+	"one again")
+
+// admitStream counts a stream that is about to begin, and reports whether it may.
+func (s *Server) admitStream() bool {
+	if s.streams.Add(1) > mostStreams {
+		s.streams.Add(-1)
+		return false
+	}
+	return true
+}
+
 // versionOf tells one state of what is marked from another.
 func versionOf(p *plan.Plan) string {
 	j, err := json.Marshal(p)
@@ -92,13 +107,18 @@ func (s *Server) events(c fiber.Ctx) error {
 		return err
 	}
 	id := b.print.ID
+	if !s.admitStream() {
+		return errStreams
+	}
 	seat, leave := s.hub.sit(id)
 	if seat == nil {
-		return sentence(fiber.StatusServiceUnavailable, "too many browsers look at this print")
+		s.streams.Add(-1)
+		return errStreams
 	}
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store")
 	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer s.streams.Add(-1)
 		defer leave()
 		tick := time.NewTicker(15 * time.Second)
 		defer tick.Stop()

@@ -2,6 +2,7 @@ package web
 
 import (
 	"image/color"
+	"sync"
 	"testing"
 	"time"
 
@@ -65,16 +66,29 @@ func TestVersionOf(t *testing.T) {
 func TestTries(t *testing.T) {
 	var tr tries
 	now := time.Date(2026, 11, 28, 9, 30, 0, 0, time.UTC)
-	for i := range mostTries {
-		if tr.full(now) {
-			t.Fatalf("after %d it is too many", i)
+	left := make(chan bool, 20*mostTries)
+	var all sync.WaitGroup
+	for i := range 20 * mostTries { // all at once
+		all.Go(func() { left <- tr.take("10.0.0.7", now.Add(time.Duration(i)*time.Millisecond)) })
+	}
+	all.Wait()
+	close(left)
+	taken := 0
+	for ok := range left {
+		if ok {
+			taken++
 		}
-		tr.add(now.Add(time.Duration(i) * time.Second))
 	}
-	if !tr.full(now.Add(time.Minute)) {
-		t.Error("there is no end of tries")
+	if taken != mostTries {
+		t.Errorf("%d tries were taken", taken)
 	}
-	if tr.full(now.Add(triesIn + time.Minute)) {
+	if !tr.take("10.0.0.8", now.Add(time.Minute)) {
+		t.Error("another address is kept out too")
+	}
+	if tr.right("10.0.0.8"); len(tr.all) != 1 {
+		t.Error("who knows it is still counted")
+	}
+	if !tr.take("10.0.0.7", now.Add(triesIn+time.Minute)) {
 		t.Error("they are never forgotten")
 	}
 }

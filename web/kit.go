@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/url"
 	"slices"
@@ -172,7 +173,7 @@ func (s *Server) kitEdit(c fiber.Ctx) error {
 		return err
 	}
 	key := c.Query("key")
-	m := fiber.Map{"At": "kit", "Key": key, "Drawer": d, "New": key == ""}
+	m := fiber.Map{"At": "kit", "Key": key, "Drawer": d, "New": key == "", "Was": kit.Signs[d+"/"+key]}
 	there := key == ""
 	switch d {
 	case plan.Printers:
@@ -248,7 +249,7 @@ func (s *Server) kitSave(c fiber.Ctx) error {
 			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an insert called “%s” already", it.Key))
 		}
 		if key != "" && key != it.Key { // an ear keeps a copy, so it may be called otherwise
-			if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: d, Key: key}, it); err != nil {
+			if err := s.putItem(c, d, key, plan.Item{Drawer: d, Key: key}, it); err != nil {
 				return err
 			}
 			c.Set("HX-Redirect", "/kit#"+d)
@@ -257,11 +258,26 @@ func (s *Server) kitSave(c fiber.Ctx) error {
 	default:
 		return fiber.ErrMethodNotAllowed
 	}
-	if err := s.cfg.Store.Put(c.Context(), it); err != nil {
+	if err := s.putItem(c, d, it.Key, it); err != nil {
 		return err
 	}
 	c.Set("HX-Redirect", "/kit#"+d)
 	return c.SendStatus(fiber.StatusOK)
+}
+
+// putItem keeps items, unless the one that a form was about has changed since the form was
+// shown: the form carries what it was.
+func (s *Server) putItem(c fiber.Ctx, d, key string, items ...plan.Item) error {
+	form := c.Request().PostArgs()
+	if !form.Has("was") {
+		return s.cfg.Store.Put(c.Context(), items...)
+	}
+	err := s.cfg.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")), items...)
+	if errors.Is(err, store.ErrChanged) {
+		return sentence(fiber.StatusConflict, "somebody else has changed this just now, here or in another "+
+			"window. Load the page again to see how it is, then change it")
+	}
+	return err
 }
 
 // freeKey makes a key of a name that none of the others is.

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"sync"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -32,48 +31,41 @@ type book struct {
 
 // opened keeps the books used last.
 type opened struct {
-	st   *store.Store
-	mu   sync.Mutex
-	kept map[int64]*book
-	used []int64
+	st    *store.Store
+	books *shared[int64, *book]
 }
 
-// keepBooks bounds the books in memory; the shelf needs one screen full.
-const keepBooks = 24
+// mostOpened bounds what the books in memory weigh, bytes. Those of ordinary prints weigh
+// a few megabytes at most.
+const mostOpened = 192 << 20
 
-func newOpened(st *store.Store) *opened { return &opened{st: st, kept: map[int64]*book{}} }
-
-func (o *opened) get(ctx context.Context, p store.Print) (*book, error) {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	if b := o.kept[p.ID]; b != nil {
-		return b, nil
-	}
-	r, err := o.st.Reading(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	b := &book{p, o.st.Source(p), r.Index, r.Outline, r.Landmarks}
-	if len(o.used) == keepBooks {
-		delete(o.kept, o.used[0])
-		o.used = o.used[1:]
-	}
-	o.kept[p.ID] = b
-	o.used = append(o.used, p.ID)
-	return b, nil
+func newOpened(st *store.Store) *opened {
+	return &opened{st, newShared[int64](mostOpened, (*book).weight)}
 }
 
-func (o *opened) drop(id int64) {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	delete(o.kept, id)
-	for i, u := range o.used {
-		if u == id {
-			o.used = append(o.used[:i], o.used[i+1:]...)
-			break
+// weight is about what a book takes in memory, bytes, with the pieces of its file that are
+// at hand.
+func (b *book) weight() int64 {
+	w := int64(1<<20) + int64(len(b.ix.Layers))*200 + int64(len(b.ix.States))*200
+	if b.outline != nil {
+		for _, f := range b.outline.Front {
+			w += int64(len(f)) * 8
 		}
 	}
+	return w
 }
+
+func (o *opened) get(ctx context.Context, p store.Print) (*book, error) {
+	return o.books.get(ctx, p.ID, func(ctx context.Context) (*book, error) {
+		r, err := o.st.Reading(ctx, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		return &book{p, o.st.Source(p), r.Index, r.Outline, r.Landmarks}, nil
+	})
+}
+
+func (o *opened) drop(id int64) { o.books.drop(id) }
 
 // open returns the print of a request with its book.
 func (s *Server) open(c fiber.Ctx) (*book, error) {

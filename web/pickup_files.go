@@ -2,8 +2,6 @@ package web
 
 import (
 	"fmt"
-	"io"
-	"net/url"
 	"strconv"
 	"strings"
 
@@ -138,12 +136,4 @@ func nameWith(b *book, suffix string) string {
 		base, ext = base[:i], base[i:]
 	}
 	return base + suffix + ext
-}
-
-func download(c fiber.Ctx, name string, r io.Reader, size int64) error {
-	c.Set("Content-Type", "text/x-gcode")
-	c.Set("Cache-Control", "no-store")
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q; filename*=UTF-8''%s",
-		ascii(name), url.PathEscape(name)))
-	return c.SendStream(r, int(size))
 }

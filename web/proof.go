@@ -232,18 +232,6 @@ func (s *Server) write(c fiber.Ctx) error {
 	return send(c, outName(b, q.out.Result), q.out)
 }
 
-// send sends a file that may be written; of one that may not it says why.
-func send(c fiber.Ctx, name string, r *release.Release) error {
-	if f := r.Stopped(); f != nil {
-		return sentence(fiber.StatusConflict, "the file was not written: "+f.Message)
-	}
-	file, size, err := r.Reader()
-	if err != nil {
-		return err
-	}
-	return download(c, name, file, size)
-}
-
 func ascii(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r < ' ' || r > '~' || r == '"' || r == '\\' {

@@ -52,6 +52,7 @@ type rehearsal struct {
 	ears    []earAt
 	looking int // browsers that listen
 	used    time.Time
+	of      string // the marks and the reading that it was loaded with
 	log     []printer.Event
 	dropped int // events that the log no longer holds
 }
@@ -130,8 +131,23 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 	return r, nil
 }
 
+// How somebody comes to a rehearsal.
+const (
+	join  = iota // to the one that runs
+	visit        // to it too, unless nobody is at it any more, or other marks are rehearsed by now
+	anew         // to one that begins
+)
+
+// stays reports whether a rehearsal goes on when somebody opens its page: somebody is at
+// it, or was a moment ago with the marks as they are.
+func (r *rehearsal) stays(of string) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.looking > 0 || r.of == of && time.Since(r.used) < 2*time.Minute
+}
+
 // rehearsing returns the rehearsal of a print; without one a new one is loaded.
-func (s *Server) rehearsing(c fiber.Ctx, fresh bool) (*book, *rehearsal, error) {
+func (s *Server) rehearsing(c fiber.Ctx, how int) (*book, *rehearsal, error) {
 	b, m, err := s.openMarked(c)
 	if err != nil {
 		return nil, nil, err
@@ -140,12 +156,14 @@ func (s *Server) rehearsing(c fiber.Ctx, fresh bool) (*book, *rehearsal, error) 
 	rs.mu.Lock()
 	r := rs.all[b.print.ID]
 	rs.mu.Unlock()
-	if r != nil && !fresh {
+	of := versionOf(m.plan) + b.reading()
+	if r != nil && (how == join || how == visit && r.stays(of)) {
 		return b, r, nil
 	}
 	if r, err = s.loadRehearsal(b, m); err != nil {
 		return nil, nil, err
 	}
+	r.of = of
 	rs.mu.Lock()
 	defer rs.mu.Unlock()
 	if old := rs.all[b.print.ID]; old != nil {
@@ -170,7 +188,7 @@ func (s *Server) rehearsing(c fiber.Ctx, fresh bool) (*book, *rehearsal, error) 
 }
 
 func (s *Server) rehearsePage(c fiber.Ctx) error {
-	b, _, err := s.rehearsing(c, true)
+	b, _, err := s.rehearsing(c, visit)
 	if err != nil {
 		return err
 	}
@@ -199,14 +217,18 @@ const beat = 100 * time.Millisecond
 
 // rehearseEvents sends what happens, as server-sent events.
 func (s *Server) rehearseEvents(c fiber.Ctx) error {
-	_, r, err := s.rehearsing(c, false)
+	_, r, err := s.rehearsing(c, join)
 	if err != nil {
 		return err
+	}
+	if !s.admitStream() {
+		return errStreams
 	}
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store")
 	ctx := s.rehearsals.ctx
 	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer s.streams.Add(-1)
 		r.mu.Lock()
 		r.looking++
 		at := r.dropped
@@ -268,7 +290,11 @@ func (r *rehearsal) beat(at int) (moment, int) {
 
 // rehearse carries out what a person does at the simulated printer.
 func (s *Server) rehearse(c fiber.Ctx) error {
-	b, r, err := s.rehearsing(c, c.FormValue("do") == "again")
+	how := join
+	if c.FormValue("do") == "again" {
+		how = anew
+	}
+	b, r, err := s.rehearsing(c, how)
 	if err != nil {
 		return err
 	}

@@ -27,6 +27,7 @@ type editorView struct {
 	Total    string
 	Findings []layer.Finding
 	Said     string
+	Was      string // what the routine is, for the next change
 }
 
 // stepView is one step as a sentence with places to fill in.
@@ -86,7 +87,7 @@ func (s *Server) routinePage(c fiber.Ctx, kit *store.Kit, key string) error {
 
 // editor runs the routine on the example and shows what each step sends.
 func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer, kind string) (*editorView, error) {
-	v := &editorView{Key: key, Shipped: shipped, Adds: addWords}
+	v := &editorView{Key: key, Shipped: shipped, Adds: addWords, Was: kit.Signs[plan.Routines+"/"+key]}
 	keys := kit.Keys[plan.Printers]
 	if !slices.Contains(keys, printer) && len(keys) > 0 {
 		printer = keys[0]
@@ -227,9 +228,13 @@ func (s *Server) routineSteps(c fiber.Ctx) error {
 		return err
 	}
 	if !reflect.DeepEqual(r, was) {
-		if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Routines, Key: key, Doc: r}); err != nil {
+		if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key, Doc: r}); err != nil {
 			return err
 		}
+		if kit, err = s.cfg.Store.Kit(c.Context()); err != nil {
+			return err
+		}
+		v.Was = kit.Signs[plan.Routines+"/"+key]
 		v.Said = or(said, "Kept.")
 	}
 	return c.Render("_routine", v)

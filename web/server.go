@@ -5,18 +5,22 @@ package web
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 	"unicode"
 	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/gofiber/fiber/v3/extractors"
+	fiberlog "github.com/gofiber/fiber/v3/log"
+	"github.com/gofiber/fiber/v3/middleware/compress"
 	"github.com/gofiber/fiber/v3/middleware/csrf"
 	"github.com/gofiber/fiber/v3/middleware/recover"
 
@@ -44,10 +48,11 @@ type Server struct {
 	jobs       *jobs
 	opened     *opened
 	gate       *gate
-	covers     *covers
+	covers     *shared[string, *cover]
 	rehearsals *rehearsals
 	folder     folder
 	hub        *hub
+	streams    atomic.Int32 // event streams that are open
 	tries      tries
 }
 
@@ -70,14 +75,17 @@ func New(cfg Config) (*Server, error) {
 	s.opened = newOpened(cfg.Store)
 	s.gate = newGate()
 	s.rehearsals = newRehearsals()
-	s.covers = &covers{kept: map[string]*cover{}}
+	s.covers = newShared[string](keepCovers, func(*cover) int64 { return 1 })
 	s.app = fiber.New(fiber.Config{
 		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
 		ErrorHandler: s.failed, // how long a connection may be silent: see patient
 	})
+	s.app.Server().Logger = serverLog{s.log}
+	fiberlog.SetOutput(serverLog{s.log})
 	s.app.Use(recover.New(), s.guard, s.logged, s.admitted)
-	s.app.Get("/assets/*", asset)
-	s.app.Get("/healthz", s.health)
+	s.app.Use(compress.New(compress.Config{Level: compress.LevelBestSpeed, Next: raw}))
+	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/assets/*", asset)
+	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/healthz", s.health)
 	s.app.Use(csrf.New(csrf.Config{
 		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true, CookieSessionOnly: true,
 		Extractor: extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
@@ -89,37 +97,68 @@ func New(cfg Config) (*Server, error) {
 	return s, nil
 }
 
+// raw are the answers that travel as they are: streams, numbers that do not shrink, and
+// files, of which somebody may want a part.
+func raw(c fiber.Ctx) bool {
+	p := c.Path()
+	for _, end := range []string{"/events", "/write", "/file", "/touch", "/plan", ".woff2"} {
+		if strings.HasSuffix(p, end) {
+			return true
+		}
+	}
+	return strings.Contains(p, "/layers/") || strings.Contains(p, "/cover/") || strings.Contains(p, "/pickups/")
+}
+
+// serverLog lets what the server below says come in the same form as all else.
+type serverLog struct{ log *slog.Logger }
+
+// Printf implements fasthttp.Logger.
+func (l serverLog) Printf(format string, args ...any) {
+	l.log.Debug(strings.TrimSpace(fmt.Sprintf(format, args...)), "from", "connection")
+}
+
+// Write takes lines of the framework's own log.
+func (l serverLog) Write(p []byte) (int, error) {
+	l.Printf("%s", p)
+	return len(p), nil
+}
+
 const csrfHeader = "X-Csrf-Token"
 
 func (s *Server) routes() {
 	a := s.app
-	a.Get("/", s.shelf)
-	a.Get("/enter", s.enterPage)
+	// What can be got can be asked for without its body.
+	get := func(path string, f fiber.Handler) {
+		a.Get(path, f)
+		a.Head(path, f)
+	}
+	get("/", s.shelf)
+	get("/enter", s.enterPage)
 	a.Post("/enter", s.enter)
 	a.Post("/leave", s.leave)
 	a.Post("/prints", s.upload)
 	a.Post("/demo", s.demo)
-	a.Get("/prints/:id/reading", s.reading)
+	get("/prints/:id/reading", s.reading)
 	a.Post("/prints/:id/cancel", s.cancel)
 	a.Post("/prints/:id/remove", s.takeOff)
 	a.Post("/prints/:id/back", s.putBack)
 	a.Post("/prints/:id/delete", s.deleteForGood)
-	a.Get("/off", s.takenOffPage)
-	a.Get("/prints/:id", s.bench)
-	a.Get("/prints/:id/book", s.book)
-	a.Get("/prints/:id/bands", s.bandsOf)
+	get("/off", s.takenOffPage)
+	get("/prints/:id", s.bench)
+	get("/prints/:id/book", s.book)
+	get("/prints/:id/bands", s.bandsOf)
 	a.Get("/prints/:id/events", s.events)
-	a.Get("/prints/:id/margin", s.marginNow)
-	a.Get("/prints/:id/layers/:n", s.geometry)
-	a.Get("/prints/:id/layers/:n/thread", s.thread)
-	a.Get("/prints/:id/layers/:n/overlay", s.overlay)
-	a.Get("/prints/:id/layers/:n/air", s.air)
-	a.Get("/prints/:id/cover/:view", s.cover)
+	get("/prints/:id/margin", s.marginNow)
+	get("/prints/:id/layers/:n", s.geometry)
+	get("/prints/:id/layers/:n/thread", s.thread)
+	get("/prints/:id/layers/:n/overlay", s.overlay)
+	get("/prints/:id/layers/:n/air", s.air)
+	get("/prints/:id/cover/:view", s.cover)
 	a.Post("/prints/:id/ears", s.addEar)
 	a.Post("/prints/:id/pockets", s.addInsert)
 	a.Post("/prints/:id/version", s.newer)
 	a.Post("/prints/:id/carried", s.carriedRead)
-	a.Get("/prints/:id/compare/:old", s.comparePage)
+	get("/prints/:id/compare/:old", s.comparePage)
 	a.Post("/prints/:id/mutes", s.mute)
 	a.Post("/prints/:id/mutes/remove", s.unmute)
 	a.Post("/prints/:id/changes", s.addChange)
@@ -135,18 +174,18 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/plan", s.openPlan)
 	a.Post("/prints/:id/takeover", s.takeOver)
 	a.Post("/prints/:id/takeout", s.takeOut)
-	a.Get("/prints/:id/proof", s.proof)
-	a.Get("/prints/:id/proof/progress", s.proofProgress)
+	get("/prints/:id/proof", s.proof)
+	get("/prints/:id/proof/progress", s.proofProgress)
 	a.Post("/prints/:id/proof/stop", s.stopProof)
 	a.Post("/prints/:id/proof/accept", s.acceptProof)
-	a.Get("/prints/:id/plan", s.planFile)
-	a.Get("/prints/:id/lines", s.linesPage)
-	a.Get("/prints/:id/line/:line", s.lineState)
-	a.Get("/prints/:id/text", s.text)
-	a.Get("/prints/:id/search", s.search)
-	a.Get("/prints/:id/write", s.write)
-	a.Get("/prints/:id/pickup", s.pickupPage)
-	a.Get("/prints/:id/pickup/now", s.pickupNow)
+	get("/prints/:id/plan", s.planFile)
+	get("/prints/:id/lines", s.linesPage)
+	get("/prints/:id/line/:line", s.lineState)
+	get("/prints/:id/text", s.text)
+	get("/prints/:id/search", s.search)
+	get("/prints/:id/write", s.write)
+	get("/prints/:id/pickup", s.pickupPage)
+	get("/prints/:id/pickup/now", s.pickupNow)
 	a.Post("/prints/:id/pickup/evidence", s.addEvidence)
 	a.Post("/prints/:id/pickup/evidence/remove", s.dropEvidence)
 	a.Post("/prints/:id/pickup/choice", s.decide)
@@ -155,20 +194,20 @@ func (s *Server) routes() {
 	a.Post("/prints/:id/pickup/undo", s.undoPickup)
 	a.Post("/prints/:id/pickup/redo", s.redoPickup)
 	a.Post("/prints/:id/pickup/write", s.writePickup)
-	a.Get("/prints/:id/pickup/touch", s.touchFile)
-	a.Get("/prints/:id/pickups/:pickup", s.pickupFile)
+	get("/prints/:id/pickup/touch", s.touchFile)
+	get("/prints/:id/pickups/:pickup", s.pickupFile)
 	a.Post("/prints/:id/pickups/:pickup/remove", s.forgetPickup)
-	a.Get("/prints/:id/rehearse", s.rehearsePage)
+	get("/prints/:id/rehearse", s.rehearsePage)
 	a.Get("/prints/:id/rehearse/events", s.rehearseEvents)
 	a.Post("/prints/:id/rehearse", s.rehearse)
-	a.Get("/prints/:id/cue", s.cuePage)
-	a.Get("/prints/:id/cue/:as", s.cueFile)
-	a.Get("/bind", s.bindPage)
-	a.Get("/bind/file", s.bindFile)
-	a.Get("/bind/over", s.bindOver)
+	get("/prints/:id/cue", s.cuePage)
+	get("/prints/:id/cue/:as", s.cueFile)
+	get("/bind", s.bindPage)
+	get("/bind/file", s.bindFile)
+	get("/bind/over", s.bindOver)
 	a.Post("/bind/shelf", s.bindShelf)
-	a.Get("/kit", s.kitPage)
-	a.Get("/kit/file", s.kitFile)
+	get("/kit", s.kitPage)
+	get("/kit/file", s.kitFile)
 	a.Post("/kit/file", s.openKit)
 	a.Post("/kit/undo", s.kitUndo)
 	a.Post("/kit/redo", s.kitRedo)
@@ -176,7 +215,7 @@ func (s *Server) routes() {
 	a.Post("/kit/routines/copy", s.copyRoutine)
 	a.Post("/kit/routines/rename", s.renameRoutine)
 	a.Post("/kit/printers/plan", s.planPreview)
-	a.Get("/kit/:drawer/edit", s.kitEdit)
+	get("/kit/:drawer/edit", s.kitEdit)
 	a.Post("/kit/:drawer", s.kitSave)
 	a.Post("/kit/:drawer/remove", s.kitRemove)
 	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })

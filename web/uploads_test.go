@@ -295,8 +295,8 @@ func TestManyPrints(t *testing.T) {
 	}
 	// The drawings are kept now: nothing is opened to show them again.
 	c.s.opened = newOpened(c.st)
-	if code, _ := c.do("GET", "/", nil, nil); code != 200 || len(c.s.opened.kept) != 0 {
-		t.Errorf("%d books were opened", len(c.s.opened.kept))
+	if code, _ := c.do("GET", "/", nil, nil); code != 200 || c.s.opened.books.len() != 0 {
+		t.Errorf("%d books were opened", c.s.opened.books.len())
 	}
 	// One whose reading is damaged hides no other, and is read again.
 	last := ids[len(ids)-1]

@@ -1,5 +1,6 @@
 import htmx from "htmx.org";
 import { say } from "./say.js";
+import { stream } from "./stream.js";
 
 // others keeps the margin as it is on the server, when what is marked changes in
 // another browser. What somebody is just writing here is not taken from under
@@ -31,9 +32,8 @@ export function others(root, id) {
     setTimeout(look, 60);
   });
   document.addEventListener("focusout", () => setTimeout(look, 150));
-  const source = new EventSource(`/prints/${id}/events`);
-  source.addEventListener("message", (e) => {
-    const [marks, reading] = e.data.split(" ");
+  stream(`/prints/${id}/events`, { message: (data) => {
+    const [marks, reading] = data.split(" ");
     if (reading && reading !== root.dataset.reading) {
       say("This print has been read again for its printer.");
       location.reload(); // layers, heights and stops may be others now
@@ -41,6 +41,5 @@ export function others(root, id) {
     }
     version = marks;
     setTimeout(look, 150);
-  });
-  window.addEventListener("pagehide", () => source.close());
+  } });
 }

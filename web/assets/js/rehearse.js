@@ -1,3 +1,4 @@
+import { stream } from "./stream.js";
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { View, draw, parse, WAY } from "./page.js";
@@ -172,15 +173,15 @@ export async function rehearse(root) {
     }
   });
 
-  let source = null;
+  let stop = null;
   function listen() {
-    source?.close();
+    stop?.();
     q("[data-log]").replaceChildren();
-    source = new EventSource(`/prints/${id}/rehearse/events`);
-    source.onmessage = (e) => show(JSON.parse(e.data));
-    source.onerror = () => say("The printer does not answer. Is Dogear still running?");
+    stop = stream(`/prints/${id}/rehearse/events`, {
+      message: (data) => show(JSON.parse(data)),
+      error: () => say("The printer does not answer. Is Dogear still running?"),
+    });
   }
-  window.addEventListener("pagehide", () => source?.close());
   new ResizeObserver(() => { drawn = ""; paint(); }).observe(root);
   window.addEventListener("dogear:theme", () => { drawn = ""; paint(); });
   side(1);
