@@ -25,13 +25,18 @@ type gate struct {
 	ctx  context.Context
 	end  context.CancelFunc
 	wg   sync.WaitGroup
+
+	grace time.Duration // grace, except in tests
 }
 
 // asking is an examination under way, or done. Its fields are guarded by gate.mu
 // until finished is closed.
 type asking struct {
+	gate     *gate
 	of       string // whose it is; a newer one of the same takes its place
 	done     float64
+	waiting  int       // requests that wait for it
+	left     time.Time // when the last of them went
 	finished chan struct{}
 	cancel   context.CancelFunc
 	out      *release.Release
@@ -42,7 +47,7 @@ type asking struct {
 const mostKept = 16
 
 func newGate() *gate {
-	g := &gate{kept: map[string]*asking{}}
+	g := &gate{kept: map[string]*asking{}, grace: grace}
 	g.ctx, g.end = context.WithCancel(context.Background())
 	return g
 }
@@ -77,13 +82,14 @@ func (g *gate) ask(key, of string, f func(ctx context.Context, ask release.Asked
 		}
 	}
 	ctx, cancel := context.WithCancel(g.ctx)
-	a := &asking{of: of, finished: make(chan struct{}), cancel: cancel}
+	a := &asking{gate: g, of: of, left: time.Now(), finished: make(chan struct{}), cancel: cancel}
 	if len(g.used) >= mostKept {
 		g.kept[g.used[0]].cancel()
 		delete(g.kept, g.used[0])
 		g.used = g.used[1:]
 	}
 	g.kept[key], g.used = a, append(g.used, key)
+	g.wg.Go(func() { a.watch(ctx) })
 	g.wg.Go(func() {
 		defer cancel()
 		defer close(a.finished)
@@ -126,9 +132,58 @@ func (g *gate) progress(a *asking) float64 {
 	return a.done
 }
 
+// grace is how long an examination goes on that nobody waits for: a page that shows how
+// far it is asks again within a second.
+const grace = 10 * time.Second
+
+// watch gives an examination up that nobody has waited for of late.
+func (a *asking) watch(ctx context.Context) {
+	tick := time.NewTicker(a.gate.grace / 4)
+	defer tick.Stop()
+	for {
+		select {
+		case <-a.finished:
+			return
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		a.gate.mu.Lock()
+		alone := a.waiting == 0 && time.Since(a.left) > a.gate.grace
+		a.gate.mu.Unlock()
+		if alone {
+			a.cancel()
+			return
+		}
+	}
+}
+
+// await waits for an answer as long as it takes, or until the other side has gone.
+func (a *asking) await(c fiber.Ctx) error {
+	conn := c.RequestCtx().Conn()
+	for {
+		ready, err := a.within(c.Context(), time.Second)
+		if err != nil || ready {
+			return err
+		}
+		if gone(conn) {
+			return context.Canceled
+		}
+	}
+}
+
 // within waits for an answer, and reports whether it came in time. No time waits as
 // long as it takes.
 func (a *asking) within(ctx context.Context, d time.Duration) (bool, error) {
+	a.gate.mu.Lock()
+	a.waiting++
+	a.gate.mu.Unlock()
+	defer func() {
+		a.gate.mu.Lock()
+		a.waiting--
+		a.left = time.Now()
+		a.gate.mu.Unlock()
+	}()
 	var late <-chan time.Time
 	if d > 0 {
 		t := time.NewTimer(d)

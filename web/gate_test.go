@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
+	"net"
 	"regexp"
 	"strings"
 	"testing"
@@ -140,5 +142,77 @@ func TestGateGivesUp(t *testing.T) {
 	}
 	if _, err := other.within(t.Context(), 0); !errors.Is(err, context.Canceled) {
 		t.Error("what is not kept any more is still examined: ", err)
+	}
+}
+
+// TestGateAlone gives up what nobody waits for any more, and goes on with what somebody
+// asks after.
+func TestGateAlone(t *testing.T) {
+	g := newGate()
+	g.grace = 100 * time.Millisecond
+	defer g.stop()
+	ended := make(chan string, 2)
+	begin := func(key string) *asking {
+		return g.ask(key, key, func(ctx context.Context, _ release.Asked) (*release.Release, error) {
+			<-ctx.Done()
+			ended <- key
+			return nil, ctx.Err()
+		})
+	}
+	begin("left")
+	watched := begin("watched")
+	for k := range 40 {
+		_, _ = watched.within(t.Context(), 10*time.Millisecond) // as a page does that shows a bar
+		select {
+		case key := <-ended:
+			if key != "left" {
+				t.Fatal("what somebody asks after was given up")
+			}
+			return
+		default:
+		}
+		if k == 39 {
+			t.Error("what nobody waits for goes on")
+		}
+	}
+}
+
+// TestGone sees whether the other side of a connection has closed it, and takes nothing
+// from one that has not.
+func TestGone(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	there, err := net.Dial("tcp", l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	here, err := patient{l}.Accept()
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer here.Close()
+	if gone(here) {
+		t.Error("it is there")
+	}
+	if _, err := there.Write([]byte("GET")); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(20 * time.Millisecond)
+	b := make([]byte, 3)
+	if gone(here) {
+		t.Error("it has said something")
+	}
+	if _, err := io.ReadFull(here, b); err != nil || string(b) != "GET" {
+		t.Errorf("%q %v", b, err)
+	}
+	there.Close()
+	for k := 0; !gone(here); k++ {
+		if k > 200 {
+			t.Fatal("it has gone")
+		}
+		time.Sleep(5 * time.Millisecond)
 	}
 }

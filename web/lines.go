@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -126,30 +127,28 @@ func (s *Server) search(c fiber.Ctx) error {
 	if q == "" {
 		return sentence(fiber.StatusUnprocessableEntity, "type what to look for")
 	}
-	found, err := b.find(q, from)
+	found, next, err := b.find(q, from, time.Now().Add(searchTurn))
 	if err != nil {
 		return err
 	}
-	if found == 0 && from > 0 { // from the beginning again
-		found, err = b.find(q, 0)
-		if err != nil {
-			return err
-		}
-	}
-	return c.JSON(fiber.Map{"line": found})
+	return c.JSON(fiber.Map{"line": found, "next": next, "of": b.ix.Lines})
 }
 
+// searchTurn is how long a search looks before it answers how far it has come. Whoever
+// asked goes on from there, or does not.
+const searchTurn = time.Second
+
 // find returns the first line behind from that a search asks for, 0 when there
-// is none.
-func (b *book) find(q string, from int64) (int64, error) {
+// is none up to line next; next is 0 when that is the end.
+func (b *book) find(q string, from int64, until time.Time) (found, next int64, err error) {
 	low := strings.ToLower(q)
 	if low == "layer" || low == "next layer" {
 		for i := range b.ix.Layers {
 			if b.ix.Layers[i].Fold > from {
-				return b.ix.Layers[i].Fold, nil
+				return b.ix.Layers[i].Fold, 0, nil
 			}
 		}
-		return 0, nil
+		return 0, 0, nil
 	}
 	var lo, hi float64
 	byHeight := false
@@ -157,10 +156,10 @@ func (b *book) find(q string, from int64) (int64, error) {
 		byHeight = true
 	}
 	needle := []byte(low)
-	found := int64(0)
-	err := b.ix.Walk(b.src, b.ix.At(from+1), b.ix.Lines+1, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-		if line <= from {
-			return true
+	err = b.ix.WalkFrom(b.src, from+1, b.ix.Lines+1, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line%(1<<14) == 0 && time.Now().After(until) {
+			next = line - 1
+			return false
 		}
 		if byHeight {
 			z := m.Pos[2].Millimetres()
@@ -172,5 +171,5 @@ func (b *book) find(q string, from int64) (int64, error) {
 		}
 		return found == 0
 	})
-	return found, err
+	return found, next, err
 }

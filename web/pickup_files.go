@@ -58,7 +58,7 @@ func (s *Server) checked(c fiber.Ctx, b *book, id int64, doc *store.PickupDoc) (
 	if err != nil {
 		return nil, nil, err
 	}
-	_, err = q.within(c.Context(), 0)
+	err = q.await(c)
 	return q.out, &ch, asked(err)
 }
 

@@ -1,12 +1,14 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"reflect"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -51,7 +53,12 @@ func (s *Server) planFile(c fiber.Ctx) error {
 		}
 	}
 	p.Uses = plan.Uses{}
-	if p.Picture, err = s.planPicture(c.Context(), b, m); err != nil {
+	// The picture of a very large print would take longer than anybody waits: the plan goes
+	// without.
+	ctx, cancel := context.WithTimeout(c.Context(), pictureWithin)
+	p.Picture, err = s.planPicture(ctx, b, m)
+	cancel()
+	if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 		return err
 	}
 	shape, err := routine.ShapeOf(b.src, b.ix)
@@ -64,6 +71,9 @@ func (s *Server) planFile(c fiber.Ctx) error {
 		ascii(b.print.Name)+".plan.json"))
 	return c.JSON(p)
 }
+
+// pictureWithin is how long the picture of a plan may take.
+const pictureWithin = 3 * time.Second
 
 // openPlan lays a plan onto a print, in place of what is marked in it. A plan
 // that was made for another file is laid on by height, and what moved is said.

@@ -220,7 +220,7 @@ func (s *Server) write(c fiber.Ctx) error {
 	looks := strings.Contains(c.Get("Accept"), "text/html")
 	ready, err := q.within(c.Context(), patience)
 	if err == nil && !ready && !looks {
-		_, err = q.within(c.Context(), 0)
+		err = q.await(c)
 	}
 	if err != nil {
 		return asked(err)

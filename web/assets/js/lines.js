@@ -116,11 +116,33 @@ export function lines(root) {
     e.preventDefault();
     const q = root.querySelector("#search").value.trim();
     if (/^\d+$/.test(q)) return choose(Number(q));
-    const r = await fetch(`/prints/${id}/search?q=${encodeURIComponent(q)}&from=${chosen}`, { headers: { Accept: "application/json" } });
-    const d = await r.json();
-    if (!r.ok) return say(d.error);
-    if (!d.line) return say(`There is no line with “${q}”.`);
-    choose(d.line);
+    const turn = ++searches;
+    const from = chosen;
+    let at = from, around = from === 0;
+    looking = true;
+    const end = (text) => { looking = false; say(text); };
+    for (;;) { // piece by piece, to the end and on from the beginning
+      const r = await fetch(`/prints/${id}/search?q=${encodeURIComponent(q)}&from=${at}`, { headers: { Accept: "application/json" } }).catch(() => null);
+      if (turn !== searches) return; // another search has begun, or this one was given up
+      if (!r) return end("Dogear does not answer. Is it still running?");
+      const d = await r.json();
+      if (!r.ok) return end(d.error);
+      if (d.line) {
+        end("");
+        return choose(d.line);
+      }
+      if (d.next) at = d.next;
+      else if (!around) { around = true; at = 0; } else return end(`There is no line with “${q}”.`);
+      if (around && at >= from) return end(`There is no line with “${q}”.`);
+      say(`Looking for “${q}” … ${Math.floor(((around ? total - from + at : at - from) / total) * 100)} %. Escape gives up.`);
+    }
+  });
+  let searches = 0, looking = false;
+  document.addEventListener("keydown", (e) => {
+    if (e.key !== "Escape" || !looking) return;
+    searches++;
+    looking = false;
+    say("");
   });
   form.addEventListener("submit", async (e) => {
     e.preventDefault();

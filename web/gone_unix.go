@@ -1,0 +1,31 @@
+//go:build unix
+
+package web
+
+import (
+	"net"
+
+	"golang.org/x/sys/unix"
+)
+
+// gone reports whether the other side of a connection has closed it. Nothing is taken
+// from it.
+func gone(c net.Conn) bool {
+	if p, ok := c.(*patientConn); ok {
+		c = p.Conn
+	}
+	t, ok := c.(*net.TCPConn)
+	if !ok {
+		return false
+	}
+	raw, err := t.SyscallConn()
+	if err != nil {
+		return true
+	}
+	over := false
+	err = raw.Control(func(fd uintptr) {
+		n, _, rerr := unix.Recvfrom(int(fd), make([]byte, 1), unix.MSG_PEEK|unix.MSG_DONTWAIT)
+		over = rerr == nil && n == 0 || rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
+	})
+	return err != nil || over
+}
