@@ -1,11 +1,12 @@
 # make test    everything that must pass, sets up what it lacks
 # make sweep   the tests over generated files whole: every part in every dialect
 # make bench   speeds as ratios of one run
+# make soak    ten minutes of many people at one server: nothing may grow
 # make fuzz    a minute for each fuzz target
 # make shots   refreshes docs/screenshots from the running demo
 # make build   rebuilds web/assets/dist
 SHELL := /bin/bash
-.PHONY: test go-test sweep e2e bench fuzz shots build setup
+.PHONY: test go-test sweep e2e bench soak fuzz shots build setup
 
 test: setup
 	@test -z "$$(gofmt -l cmd core demo store web)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web; exit 1; }
@@ -34,6 +35,9 @@ e2e:
 
 bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/...
+
+soak:
+	DOGEAR_SOAK=10m go test ./web -run TestSoak -timeout 30m -v -count=1
 
 fuzz:
 	@for p in $$(go list ./core/...); do for f in $$(go test -list '^Fuzz' $$p | grep '^Fuzz'); do echo "$$p $$f"; go test -run '^$$' -fuzz "^$$f$$" -fuzztime 1m -fuzzminimizetime 1s $$p || exit 1; done; done

@@ -14,9 +14,12 @@ import (
 	"dogear/demo"
 )
 
-// TestMain keeps what is remembered of files written in place out of the person's own
+// TestMain lets the test binary be the program itself, where it is asked for, and keeps what is remembered of files written in place out of the person's own
 // settings.
 func TestMain(m *testing.M) {
+	if os.Getenv("DOGEAR_TEST_AS_PROGRAM") != "" {
+		os.Exit(run(os.Args[1:]))
+	}
 	dir, err := os.MkdirTemp("", "dogear-test-*")
 	if err != nil {
 		panic(err)
