@@ -125,7 +125,7 @@ func passes(err error) bool {
 func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
 	var err error
 	for k := 0; ; k++ {
-		err = j.try(ctx, p, arr)
+		err = survive(func() error { return j.read(ctx, p, arr) })
 		arr = nil // it is used up
 		if err == nil || ctx.Err() != nil || errors.Is(err, context.Canceled) || isRefusal(err) ||
 			errors.Is(err, store.ErrNone) || k >= len(pauses) && !passes(err) {
@@ -172,14 +172,14 @@ func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
 	}
 }
 
-// try reads once. A reading that breaks down is an error, and takes nothing else with it.
-func (j *jobs) try(ctx context.Context, p store.Print, arr *layer.Arriving) (err error) {
+// survive makes an error of what breaks down: it takes nothing else with it.
+func survive(f func() error) (err error) {
 	defer func() {
 		if broke := recover(); broke != nil {
-			err = fmt.Errorf("the reading broke down: %v\n%s", broke, debug.Stack())
+			err = fmt.Errorf("it broke down: %v\n%s", broke, debug.Stack())
 		}
 	}()
-	return j.read(ctx, p, arr)
+	return f()
 }
 
 // waitingFor says what a reading that is tried again waits for.
@@ -268,7 +268,7 @@ func (j *jobs) again(b *book, d gcode.Dialect) {
 	}
 	j.rereads[p.ID] = true
 	j.wg.Go(func() {
-		err := j.reread(b, d)
+		err := survive(func() error { return j.reread(b, d) })
 		if err != nil && j.ctx.Err() == nil {
 			j.s.log.Error("reading again", "print", p.ID, "err", err)
 		}
@@ -321,6 +321,30 @@ func (j *jobs) layers(ctx context.Context, p store.Print, ix *layer.Index, from 
 	return nil
 }
 
+// lookAt finds the landmarks and the outline of a print, and keeps them, unless the print
+// has been read for another printer meanwhile.
+func (j *jobs) lookAt(b *book) error {
+	finder, outline := landmark.NewFinder(b.ix), raster.NewOutline(b.ix)
+	if err := j.layers(j.ctx, b.print, b.ix, 0, func(n int, moves []layer.Move) {
+		outline.Add(b.ix, n, moves)
+		finder.Add(n, moves)
+	}); err != nil {
+		return err
+	}
+	now, err := j.s.opened.get(j.ctx, b.print)
+	if err != nil {
+		return err
+	}
+	j.mu.Lock()
+	other := j.rereads[b.print.ID] || now.reading() != b.reading()
+	j.mu.Unlock()
+	if other {
+		return nil
+	}
+	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: outline,
+		Landmarks: finder.Report()})
+}
+
 // landmarks finds the landmarks of a print that was opened without them.
 func (j *jobs) landmarks(b *book) {
 	j.mu.Lock()
@@ -336,15 +360,7 @@ func (j *jobs) landmarks(b *book) {
 		case <-j.ctx.Done():
 			return
 		}
-		finder, outline := landmark.NewFinder(b.ix), raster.NewOutline(b.ix)
-		err := j.layers(j.ctx, b.print, b.ix, 0, func(n int, moves []layer.Move) {
-			outline.Add(b.ix, n, moves)
-			finder.Add(n, moves)
-		})
-		if err == nil {
-			err = j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix,
-				Outline: outline, Landmarks: finder.Report()})
-		}
+		err := survive(func() error { return j.lookAt(b) })
 		if err != nil && j.ctx.Err() == nil {
 			j.s.log.Error("finding landmarks", "print", b.print.ID, "err", err)
 		}

@@ -2,6 +2,7 @@ package layer
 
 import (
 	"context"
+	"fmt"
 )
 
 // Arriving reads a file while its bytes arrive. It is an [io.Writer] that never fails:
@@ -44,8 +45,14 @@ func NewArriving(opt Options) *Arriving {
 	return a
 }
 
-// feed reads the lines of a block, the first of which may have begun before it.
-func (a *Arriving) feed(b []byte) error {
+// feed reads the lines of a block, the first of which may have begun before it. What
+// breaks down here is an error: nobody else could catch it.
+func (a *Arriving) feed(b []byte) (err error) {
+	defer func() {
+		if broke := recover(); broke != nil {
+			err = fmt.Errorf("the reading broke down: %v", broke)
+		}
+	}()
 	if len(a.left)+len(b) > maxLine {
 		return ErrNotGCode
 	}

@@ -14,6 +14,7 @@ type pacer struct {
 	full   chan *batch
 	empty  chan *batch
 	done   chan struct{}
+	broke  any // what the planner broke down with; whoever reads breaks down with it in the end
 }
 
 // batch is a run of movements and of what lies between them, in their order.
@@ -60,12 +61,21 @@ func newPacer() *pacer {
 	go func() {
 		defer close(t.done)
 		for b := range t.full {
-			b.run(t.p)
+			if t.broke == nil {
+				t.broke = b.tryRun(t.p)
+			}
 			b.ops, b.ends = b.ops[:0], b.ends[:0]
 			t.empty <- b
 		}
 	}()
 	return t
+}
+
+// tryRun carries out a batch, and returns what it broke down with.
+func (b *batch) tryRun(p *planner) (broke any) {
+	defer func() { broke = recover() }()
+	b.run(p)
+	return nil
 }
 
 // run carries out a batch.
@@ -149,4 +159,8 @@ func (t *pacer) stop() {
 		close(t.full)
 	}
 	<-t.done
+	if broke := t.broke; broke != nil { // over to whoever reads
+		t.broke = nil
+		panic(broke)
+	}
 }

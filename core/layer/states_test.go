@@ -90,3 +90,19 @@ func TestWriteReport(t *testing.T) {
 		t.Errorf("the report is\n%s\nin pieces\n%s", &whole, &pieces)
 	}
 }
+
+// TestPlannerBreaksDown lets the planner beside the reading break down: it is the reader
+// who hears of it, and can be caught.
+func TestPlannerBreaksDown(t *testing.T) {
+	p := newPacer()
+	p.p = nil
+	defer func() {
+		if recover() == nil {
+			t.Error("nobody heard of it")
+		}
+	}()
+	for range 3 * batches * batchOps {
+		p.open()
+	}
+	p.stop()
+}

@@ -87,6 +87,15 @@ await shoot(`${guide}sliced-again.png`, "/prints/2?before=61", {
   part: around('[data-page="right"]', "[data-spine]", "[data-carried]", "[data-ear]"),
 });
 await shoot(`${views}compare.png`, "/prints/10/compare/2");
+// Last, since it takes something off the shelf.
+await shoot(`${guide}taken-off.png`, "/", {
+  steps: async (p) => {
+    await p.getByRole("button", { name: /Take Pilot boat .* off the shelf/ }).click();
+    await p.waitForURL(/off=/);
+    await p.goto(app.url + "/off");
+  },
+  part: around("h1", "ul"),
+});
 await browser.close();
 await app.stop();
 
