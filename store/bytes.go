@@ -63,6 +63,10 @@ func (u *Upload) Write(p []byte) (int, error) {
 		}
 		u.pack()
 		if len(u.full) == batch {
+			// What is committed lies beside the database first, and then in it.
+			if room := u.s.Free(); room >= 0 && room < 2*(u.packed-u.stored)+uploadLeave {
+				return 0, ErrFull
+			}
 			if err := u.s.inTx(u.ctx, u.flush); err != nil {
 				return 0, err
 			}
@@ -132,7 +136,13 @@ func (u *Upload) Abandon() {
 		return
 	}
 	u.done = true
-	_ = u.s.wipe(context.WithoutCancel(u.ctx), u.ID, `state = 'arriving'`)
+	ctx := context.WithoutCancel(u.ctx)
+	_ = u.s.withRoom(ctx, func() error {
+		if err := u.s.wipe(ctx, u.ID, `state = 'arriving'`); err != nil {
+			return err
+		}
+		return u.s.shrink(ctx)
+	})
 }
 
 // Source returns a print's bytes. It may be used by several goroutines and

@@ -1,8 +1,11 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"syscall"
 
 	"modernc.org/sqlite"
@@ -58,6 +61,54 @@ func (s *Store) named(err error) error {
 			return fmt.Errorf("%w: %w", ErrFull, err)
 		}
 	}
+	return err
+}
+
+// On a full disk even deleting needs room, for what is committed lies beside the database
+// first. So a file is kept whose room is given up for that.
+const (
+	reserveName = "dogear.reserve"
+	reserveSize = 16 << 20 // more than what an upload writes at once, and its copy
+	uploadLeave = 4 << 20  // what uploads leave of the disk
+)
+
+// reserve keeps room for deleting, where there is some to spare.
+func (s *Store) reserve() {
+	name := filepath.Join(s.dir, reserveName)
+	if _, err := os.Stat(name); err == nil {
+		return
+	}
+	room := free(s.dir)
+	if room < 4*uploadLeave {
+		return
+	}
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return
+	}
+	noise := make([]byte, 1<<20) // so that no disk stores it smaller than it is
+	for i := range noise {
+		noise[i] = byte(i*i>>7 ^ i)
+	}
+	for size := int64(0); size < min(reserveSize, room/4) && err == nil; size += int64(len(noise)) {
+		_, err = f.Write(noise)
+	}
+	if cerr := f.Close(); err != nil || cerr != nil {
+		_ = os.Remove(name)
+	}
+}
+
+// withRoom carries out what frees room: again with the room that was reserved, where the
+// disk is full.
+func (s *Store) withRoom(ctx context.Context, f func() error) error {
+	err := f()
+	if errors.Is(err, ErrFull) {
+		_ = os.Remove(filepath.Join(s.dir, reserveName))
+		s.checkpoint(ctx)
+		err = f()
+	}
+	s.checkpoint(ctx)
+	s.reserve()
 	return err
 }
 

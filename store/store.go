@@ -75,6 +75,7 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, named(err)
 	}
 	s.pack, s.unpack = packers()
+	s.reserve()
 	return s, named(s.Hold(""))
 }
 

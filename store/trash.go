@@ -13,9 +13,11 @@ const removedDays = "-30 days"
 
 // TakeOff takes a print off the shelf. For KeepRemoved it can be put back.
 func (s *Store) TakeOff(ctx context.Context, id int64) error {
-	n, err := s.exec(ctx, `UPDATE prints SET removed = strftime('%Y-%m-%dT%H:%M:%fZ', 'now')
-		WHERE id = ? AND `+standing, id)
-	return found(n, err)
+	return s.withRoom(ctx, func() error {
+		n, err := s.exec(ctx, `UPDATE prints SET removed = strftime('%Y-%m-%dT%H:%M:%fZ', 'now')
+			WHERE id = ? AND `+standing, id)
+		return found(n, err)
+	})
 }
 
 // PutBack puts a print back on the shelf, with all that was marked in it.
@@ -74,10 +76,12 @@ func (s *Store) CountTakenOff(ctx context.Context) (n int, err error) {
 
 // Remove deletes a print and all that belongs to it, for good, and gives its room back.
 func (s *Store) Remove(ctx context.Context, id int64) error {
-	if err := s.wipe(ctx, id, `TRUE`); err != nil {
-		return err
-	}
-	return s.shrink(ctx)
+	return s.withRoom(ctx, func() error {
+		if err := s.wipe(ctx, id, `TRUE`); err != nil {
+			return err
+		}
+		return s.shrink(ctx)
+	})
 }
 
 // wiped is how many chunks are deleted in one transaction: where the disk is full there

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"strconv"
 	"sync"
 	"time"
 
@@ -43,24 +44,30 @@ func (h *hub) tell(id int64) {
 // mostSeats bounds the benches of one print that are told.
 const mostSeats = 50
 
-// sit takes a seat; call leave in the end. It is nil when there is none.
-func (h *hub) sit(id int64) (seat chan struct{}, leave func()) {
+// sit takes a seat at some prints; call leave in the end. It is nil when there is none.
+func (h *hub) sit(ids []int64) (seat chan struct{}, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if len(h.seats[id]) >= mostSeats {
-		return nil, nil
+	for _, id := range ids {
+		if len(h.seats[id]) >= mostSeats {
+			return nil, nil
+		}
 	}
 	seat = make(chan struct{}, 1)
-	if h.seats[id] == nil {
-		h.seats[id] = map[chan struct{}]bool{}
+	for _, id := range ids {
+		if h.seats[id] == nil {
+			h.seats[id] = map[chan struct{}]bool{}
+		}
+		h.seats[id][seat] = true
 	}
-	h.seats[id][seat] = true
 	return seat, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
-		delete(h.seats[id], seat)
-		if len(h.seats[id]) == 0 {
-			delete(h.seats, id)
+		for _, id := range ids {
+			delete(h.seats[id], seat)
+			if len(h.seats[id]) == 0 {
+				delete(h.seats, id)
+			}
 		}
 	}
 }
@@ -98,19 +105,58 @@ func sign(e *plan.Ear) string {
 	return fmt.Sprintf("%x", sha256.Sum256(j))[:12]
 }
 
-// events tells a bench when what is marked in its print has changed, here or in
-// another browser: the version, which the margin carries too, and which reading of the
-// file its pages are drawn from.
+// told is what a bench is told of its print: the version of what is marked, which the
+// margin carries too, and which reading of the file its pages are drawn from.
+func (s *Server) told(ctx context.Context, id int64) (string, error) {
+	p, err := s.cfg.Store.Print(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	doc, _, _, err := s.cfg.Store.Plan(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	reading := ""
+	if p.State == "ready" {
+		if b, err := s.opened.get(ctx, p); err == nil {
+			reading = b.reading()
+		}
+	}
+	return versionOf(doc) + " " + reading, nil
+}
+
+// events tells one bench when what is marked in its print has changed, here or in another
+// browser.
 func (s *Server) events(c fiber.Ctx) error {
 	b, err := s.open(c)
 	if err != nil {
 		return err
 	}
-	id := b.print.ID
+	return s.tellOf(c, []int64{b.print.ID}, false)
+}
+
+// mostListened bounds the prints of one browser that are told of.
+const mostListened = 50
+
+// allEvents tells all benches of a browser, on one stream: each line begins with the
+// number of the print.
+func (s *Server) allEvents(c fiber.Ctx) error {
+	var ids []int64
+	for _, v := range c.Request().URI().QueryArgs().PeekMulti("p") {
+		if id, err := strconv.ParseInt(string(v), 10, 64); err == nil && len(ids) < mostListened {
+			ids = append(ids, id)
+		}
+	}
+	return s.tellOf(c, ids, true)
+}
+
+// tellOf streams what changes in some prints; numbered says that their numbers stand in
+// front.
+func (s *Server) tellOf(c fiber.Ctx, ids []int64, numbered bool) error {
 	if !s.admitStream() {
 		return errStreams
 	}
-	seat, leave := s.hub.sit(id)
+	seat, leave := s.hub.sit(ids)
 	if seat == nil {
 		s.streams.Add(-1)
 		return errStreams
@@ -122,16 +168,27 @@ func (s *Server) events(c fiber.Ctx) error {
 		defer leave()
 		tick := time.NewTicker(15 * time.Second)
 		defer tick.Stop()
+		said := map[int64]string{}
 		for {
-			p, _, _, err := s.cfg.Store.Plan(s.hub.ctx, id)
-			if err != nil {
-				return // the print is gone, or the server stops
+			line := ": still here\n\n"
+			for _, id := range ids {
+				now, err := s.told(s.hub.ctx, id)
+				if err != nil { // the print is gone, or the server stops
+					if !numbered {
+						return
+					}
+					continue
+				}
+				if said[id] == now && numbered {
+					continue
+				}
+				said[id] = now
+				if numbered {
+					now = fmt.Sprint(id, " ", now)
+				}
+				line += "data: " + now + "\n\n"
 			}
-			reading := ""
-			if b, err := s.opened.get(s.hub.ctx, b.print); err == nil {
-				reading = b.reading()
-			}
-			if _, err := fmt.Fprintf(w, "data: %s %s\n\n", versionOf(p), reading); err != nil || w.Flush() != nil {
+			if _, err := w.WriteString(line); err != nil || w.Flush() != nil {
 				return // the browser has gone
 			}
 			select {

@@ -13,9 +13,9 @@ import (
 // nobody else.
 func TestHub(t *testing.T) {
 	h := newHub()
-	a, leaveA := h.sit(1)
-	b, leaveB := h.sit(1)
-	c, leaveC := h.sit(2)
+	a, leaveA := h.sit([]int64{1})
+	b, leaveB := h.sit([]int64{1})
+	c, leaveC := h.sit([]int64{2})
 	for range 3 {
 		h.tell(1)
 	}
@@ -40,11 +40,11 @@ func TestHub(t *testing.T) {
 		t.Errorf("%v are kept", h.seats)
 	}
 	for range mostSeats {
-		if seat, _ := h.sit(3); seat == nil {
+		if seat, _ := h.sit([]int64{3}); seat == nil {
 			t.Fatal("there is no seat")
 		}
 	}
-	if seat, _ := h.sit(3); seat != nil {
+	if seat, _ := h.sit([]int64{3}); seat != nil {
 		t.Error("there is no end of seats")
 	}
 }

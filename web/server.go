@@ -148,6 +148,7 @@ func (s *Server) routes() {
 	get("/prints/:id/book", s.book)
 	get("/prints/:id/bands", s.bandsOf)
 	a.Get("/prints/:id/events", s.events)
+	a.Get("/events", s.allEvents)
 	get("/prints/:id/margin", s.marginNow)
 	get("/prints/:id/layers/:n", s.geometry)
 	get("/prints/:id/layers/:n/thread", s.thread)

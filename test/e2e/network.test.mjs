@@ -43,6 +43,22 @@ test("two browsers at one print see each other's ears, and nothing is lost silen
   await b.context().close();
 });
 
+test("eight tabs of one browser: all answer, and all hear of an ear", async () => {
+  const first = await page(browser);
+  const tabs = [first];
+  for (let k = 0; k < 7; k++) tabs.push(await first.context().newPage());
+  for (const [k, t] of tabs.entries()) await open(t, `${app.url}/prints/${k % 2 ? 5 : 6}?before=9`);
+  const before = await Promise.all(tabs.map(ears));
+  await tabs[7].click("[data-plain]"); // print 5
+  await tabs[7].waitForFunction((n) => document.querySelectorAll("[data-ear]").length === n + 1, before[7], { timeout: 5000 });
+  for (const k of [1, 3, 5]) await tabs[k].waitForFunction((n) => document.querySelectorAll("[data-ear]").length === n + 1, before[k], { timeout: 5000 });
+  assert.equal(await ears(tabs[0]), before[0], "another print hears nothing");
+  await tabs[1].close(); // the others go on
+  await tabs[7].click("#undo");
+  await tabs[3].waitForFunction((n) => document.querySelectorAll("[data-ear]").length === n, before[3], { timeout: 5000 });
+  await first.context().close();
+});
+
 test("on a network Dogear asks for the passphrase", async () => {
   const dir = mkdtempSync(join(tmpdir(), "dogear-e2e-"));
   const run = (env) => spawn(process.env.DOGEAR, ["serve", "--host", "0.0.0.0", "--port", "0", "--data", dir], { stdio: ["ignore", "pipe", "pipe"], env: { ...process.env, ...env } });

@@ -17,7 +17,7 @@ if (!check) rmSync(out, { recursive: true, force: true });
 mkdirSync(out, { recursive: true });
 
 await esbuild.build({
-  entryPoints: { app: join(here, "js", "app.js"), theme: join(here, "js", "theme.js") },
+  entryPoints: { app: join(here, "js", "app.js"), theme: join(here, "js", "theme.js"), listener: join(here, "js", "listener.js") },
   bundle: true, minify: true, format: "iife", target: "es2022", outdir: out, legalComments: "none", logLevel: "warning",
 });
 execFileSync(process.execPath, [join(root, "node_modules", "@tailwindcss", "cli", "dist", "index.mjs"), "--input", join(here, "css", "app.css"), "--output", join(out, "app.css"), "--minify"], { stdio: ["ignore", "ignore", "inherit"], cwd: root });

@@ -1,6 +1,6 @@
 import htmx from "htmx.org";
 import { say } from "./say.js";
-import { stream } from "./stream.js";
+import { changes } from "./stream.js";
 
 // others keeps the margin as it is on the server, when what is marked changes in
 // another browser. What somebody is just writing here is not taken from under
@@ -32,7 +32,7 @@ export function others(root, id) {
     setTimeout(look, 60);
   });
   document.addEventListener("focusout", () => setTimeout(look, 150));
-  stream(`/prints/${id}/events`, { message: (data) => {
+  changes(id, (data) => {
     const [marks, reading] = data.split(" ");
     if (reading && reading !== root.dataset.reading) {
       say("This print has been read again for its printer.");
@@ -41,5 +41,5 @@ export function others(root, id) {
     }
     version = marks;
     setTimeout(look, 150);
-  } });
+  });
 }

@@ -24,3 +24,22 @@ export function stream(url, { message, error }) {
     close();
   };
 }
+
+// changes listens to what changes in a print. All tabs of a browser share one stream, where
+// the browser can do that.
+export function changes(id, message) {
+  const code = document.querySelector('meta[name="listener"]')?.content;
+  let worker = null;
+  try {
+    if (code && window.SharedWorker) worker = new SharedWorker(code, "dogear");
+  } catch { /* each tab for itself then */ }
+  if (!worker) return stream(`/prints/${id}/events`, { message });
+  worker.port.addEventListener("message", (e) => message(e.data));
+  worker.port.start();
+  const join = () => worker.port.postMessage({ print: id });
+  const leave = () => worker.port.postMessage({ leave: true });
+  window.addEventListener("pagehide", leave);
+  window.addEventListener("pageshow", join);
+  join();
+  return leave;
+}
