@@ -77,6 +77,7 @@ type totalView struct {
 }
 
 type earView struct {
+	Lean                                     bool   // its card is fetched when it is opened
 	Sign                                     string // of its present state
 	ID, Kind, Title, Does, Place, File, When string
 	Before                                   int   // the layer it stands before or lies in
@@ -170,6 +171,7 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	}
 	for _, e := range sortedEars(p, b.ix) {
 		x := m.earView(b, e)
+		x.Lean = len(p.Ears) > mostCards && e.ID != c.Get("X-Open")
 		x.Findings = finds[e.ID]
 		v.Ears = append(v.Ears, x)
 		data.Ears = append(data.Ears, earData{e.ID, x.Before, x.Line, e.Kind, x.Colour, x.Title})
@@ -232,6 +234,28 @@ func sits(b *book, res *routine.Result) []sitData {
 		}
 	}
 	return out
+}
+
+// mostCards is up to how many ears all cards are sent whole. Of more, only the one that is
+// open travels with each change.
+const mostCards = 24
+
+// earCard sends the inside of an ear's card.
+func (s *Server) earCard(c fiber.Ctx) error {
+	b, err := s.open(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.margin(c, b)
+	if err != nil {
+		return err
+	}
+	for i := range v.Ears {
+		if v.Ears[i].ID == c.Params("ear") {
+			return c.Render("_ear", map[string]any{"ID": b.print.ID, "Ear": v.Ears[i]})
+		}
+	}
+	return sentence(fiber.StatusNotFound, errGone.Error())
 }
 
 // mostFound bounds how many stops of a file are listed.

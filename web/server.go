@@ -155,6 +155,7 @@ func (s *Server) routes() {
 	get("/prints/:id/layers/:n/overlay", s.overlay)
 	get("/prints/:id/layers/:n/air", s.air)
 	get("/prints/:id/cover/:view", s.cover)
+	get("/prints/:id/ears/:ear", s.earCard)
 	a.Post("/prints/:id/ears", s.addEar)
 	a.Post("/prints/:id/pockets", s.addInsert)
 	a.Post("/prints/:id/version", s.newer)

@@ -59,6 +59,26 @@ test("eight tabs of one browser: all answer, and all hear of an ear", async () =
   await first.context().close();
 });
 
+test("of many ears only the card that is open travels, and it works as ever", async () => {
+  const p = await page(browser);
+  await open(p, `${app.url}/prints/3?before=20`);
+  const ears = Array.from({ length: 40 }, (_, k) => ({ id: `e${k}`, before_layer: 10 + k, kind: "insert" }));
+  await p.setInputFiles("[data-plan]", { name: "many.json", mimeType: "application/json", buffer: Buffer.from(JSON.stringify({ format: "dogear-plan/1", ears })) });
+  await p.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 40);
+  await p.waitForSelector('[data-ear="e10"] input[name="note"]'); // it stands at the fold that is shown
+  assert.equal(await p.locator('[data-ear] input[name="note"]').count(), 1);
+  await p.click('[data-ear="e30"] [data-jump]');
+  await p.fill('[data-ear="e30"] input[name="note"]', "three weights");
+  await p.press('[data-ear="e30"] input[name="note"]', "Tab");
+  await p.waitForFunction(() => /three weights/.test(document.querySelector('[data-ear="e30"] [data-jump]').textContent));
+  assert.equal(await p.inputValue('[data-ear="e30"] input[name="note"]'), "three weights");
+  await axe(p, "many ears");
+  await p.click('[data-ear="e30"] [data-remove]');
+  await p.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 39);
+  assert.deepEqual(p.problems, []);
+  await p.context().close();
+});
+
 test("on a network Dogear asks for the passphrase", async () => {
   const dir = mkdtempSync(join(tmpdir(), "dogear-e2e-"));
   const run = (env) => spawn(process.env.DOGEAR, ["serve", "--host", "0.0.0.0", "--port", "0", "--data", dir], { stdio: ["ignore", "pipe", "pipe"], env: { ...process.env, ...env } });

@@ -251,7 +251,12 @@ export async function bench(root) {
     for (const li of root.querySelectorAll("[data-ear]")) {
       const open = li.dataset.ear === ear?.id;
       li.dataset.open = open;
-      li.querySelector("[data-more]").hidden = !open;
+      const more = li.querySelector("[data-more]");
+      more.hidden = !open;
+      if (open && more.dataset.lean !== undefined) { // of many ears, the inside comes when it is opened
+        delete more.dataset.lean;
+        htmx.ajax("GET", `/prints/${id}/ears/${ear.id}`, { source: more, target: more, swap: "innerHTML" });
+      }
       li.querySelector("[data-jump]").setAttribute("aria-expanded", open);
     }
     q("#before").value = state.path > 0 ? "" : n;
@@ -359,7 +364,7 @@ export async function bench(root) {
 
   function mark() {
     const ear = earHere();
-    if (ear) return root.querySelector(`[data-ear="${ear.id}"] [data-remove]`).click();
+    if (ear) return root.querySelector(`[data-ear="${ear.id}"] [data-remove]`)?.click();
     if (q("[data-mark]").hidden) return say("There is nothing above this fold to mark.");
     const f = nextFilament();
     (root.querySelector(`[data-mark] [data-filament="${f?.slug}"]`) || q("[data-mark] [data-plain]")).click();
@@ -492,6 +497,8 @@ export async function bench(root) {
   document.addEventListener("htmx:configRequest", (e) => {
     const card = e.detail.elt.closest?.("[data-ear]");
     if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
+    const open = root.querySelector('[data-ear][data-open="true"]');
+    if (open) e.detail.headers["X-Open"] = open.dataset.ear;
   });
   others(root, id);
   new ResizeObserver(() => show()).observe(canvas.left);
