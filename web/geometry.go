@@ -7,6 +7,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/raster"
@@ -190,10 +191,14 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 		}
 	}
 	sh := &sheet{paths: []threadPath{}}
+	var part [4]gcode.Nano
+	if n <= 2 {
+		part = raster.PartBox(b.ix)
+	}
 	way := int64(0)
 	for _, p := range layer.Paths(moves) {
 		class := p.Class
-		if n <= 2 && class != layer.Way && p.Closed && raster.Around(b.ix, moves[p.From:p.To]) {
+		if n <= 2 && class != layer.Way && p.Closed && raster.Surrounds(moves[p.From:p.To], part) {
 			class = layer.Skirt
 		}
 		from := len(sh.classes)

@@ -23,8 +23,15 @@ type Scanner struct {
 	err      error
 }
 
-// NewScanner returns a scanner of r.
-func NewScanner(r io.Reader) *Scanner { return &Scanner{r: r, buf: make([]byte, 256<<10)} }
+// NewScanner returns a scanner of r. One that knows its size, as an [io.SectionReader] does,
+// is given no more room than it needs.
+func NewScanner(r io.Reader) *Scanner {
+	size := int64(256 << 10)
+	if s, ok := r.(interface{ Size() int64 }); ok {
+		size = min(size, max(s.Size()+1, 512))
+	}
+	return &Scanner{r: r, buf: make([]byte, size)}
+}
 
 // Scan reads the next line into c. It returns false at the end and on an
 // error. What c and Text hold is good until the next call.

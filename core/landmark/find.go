@@ -17,6 +17,8 @@ type Finder struct {
 	ix      *layer.Index
 	frame   raster.Frame
 	below   *raster.Section
+	sign    uint64 // of what the layer below lays
+	laid    gcode.Nano
 	areas   []float64 // of Solid, by layer, mm²
 	marks   []Landmark
 	open    []*track // openings of the layer below
@@ -33,6 +35,14 @@ func (f *Finder) Add(n int, moves []layer.Move) {
 		f.closeAll()
 		f.below = nil
 	}
+	sign := signOf(f.ix, n, moves)
+	laid, was := f.ix.Layers[n-1].Filament, f.laid
+	f.laid = laid
+	if n > 3 && f.below != nil && sign == f.sign && absN(laid-was)*500 <= was {
+		f.again(n)
+		return
+	}
+	f.sign = sign
 	s := raster.NewSection(f.frame, f.ix, n, moves)
 	f.areas = append(f.areas, s.Solid.Area())
 	if f.below != nil {
@@ -78,6 +88,49 @@ func (f *Finder) add(n int, kind string, certainty float64, reason string) {
 	f.marks = append(f.marks, Landmark{BeforeLayer: &n, Kind: kind, Certainty: math.Round(min(certainty, 0.99)*100) / 100, Reason: reason})
 }
 
+// signOf tells the way on which a layer is laid from that of another; with as much filament
+// they lay the same.
+func signOf(ix *layer.Index, n int, moves []layer.Move) uint64 {
+	h := uint64(14695981039346656037)
+	mix := func(v gcode.Nano) { h = (h ^ uint64(v)) * 1099511628211 }
+	mix(ix.Layers[n-1].Height)
+	for i := range moves {
+		m := &moves[i]
+		mix(gcode.Nano(m.Kind))
+		if m.Kind != gcode.Lay && m.Kind != gcode.Travel {
+			continue
+		}
+		mix(m.To[0])
+		mix(m.To[1])
+		if m.Arc != nil {
+			mix(gcode.FromMM(m.Arc.Turn * 1000))
+		}
+		if i == 0 || m.Label != moves[i-1].Label {
+			for k := range len(m.Label) {
+				mix(gcode.Nano(m.Label[k]))
+			}
+		}
+	}
+	return h
+}
+
+// again takes in layer n, which lays just what the one below does: nothing begins or
+// ends there.
+func (f *Finder) again(n int) {
+	f.areas = append(f.areas, f.areas[n-2])
+	f.heights(n)
+	for _, t := range f.open {
+		t.last, t.narrows = n, false
+	}
+}
+
+// heights notes where layers become thicker or thinner.
+func (f *Finder) heights(n int) {
+	if h, b := f.ix.Layers[n-1].Height, f.ix.Layers[n-2].Height; n > 2 && b > 0 && absN(h-b)*20 > b*3 {
+		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before", trim(h), trim(b)))
+	}
+}
+
 // compare looks at layer n against the one below.
 func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	below := f.below
@@ -109,9 +162,7 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
 		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at once", fresh/was*100))
 	}
-	if h, b := f.ix.Layers[n-1].Height, f.ix.Layers[n-2].Height; n > 2 && b > 0 && absN(h-b)*20 > b*3 {
-		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before", trim(h), trim(b)))
-	}
+	f.heights(n)
 	// A line over nothing leaves fresh cells; where there are hardly any, the
 	// moves need not be followed.
 	if fresh := s.NewHere(below); fresh.Area() < 0.8 {

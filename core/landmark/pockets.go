@@ -3,6 +3,7 @@ package landmark
 import (
 	"fmt"
 	"math"
+	"sort"
 
 	"dogear/core/layer"
 	"dogear/core/raster"
@@ -12,11 +13,11 @@ import (
 type track struct {
 	first  int
 	last   int
-	grid   *raster.Grid // on the newest layer
-	middle *shape       // at the layer where it is widest
-	widest int          // that layer
-	area   float64      // and its area
-	floor  bool         // plastic under most of it
+	piece  *raster.Piece // on the newest layer
+	middle *shape        // at the layer where it is widest
+	widest int           // that layer
+	area   float64       // and its area
+	floor  bool          // plastic under most of it
 
 	sections []Opening // wherever its size changes
 	measured float64   // area of the last of them
@@ -35,47 +36,47 @@ func (f *Finder) track(n int, s *raster.Section) {
 	var now []*track
 	pieces := s.Open.Pieces()
 	used := make([]bool, len(pieces))
-	grids := make([]*raster.Grid, len(pieces))
+	// Pieces stand in the order of their first rows: those that may lie on an opening
+	// are found by theirs.
+	tall := 0
 	for i := range pieces {
-		grids[i] = pieces[i].Grid(f.frame)
+		tall = max(tall, pieces[i].Y1-pieces[i].Y0)
 	}
 	for _, t := range f.open {
 		best, share := -1, 0.5
-		for i, g := range grids {
+		from := sort.Search(len(pieces), func(i int) bool { return pieces[i].Y0 >= t.piece.Y0-tall })
+		for i := from; i < len(pieces) && pieces[i].Y0 <= t.piece.Y1; i++ {
+			g := &pieces[i]
 			if used[i] {
 				continue
 			}
-			c := g.Clone()
-			c.And(t.grid)
-			if k := float64(c.Count()) / float64(max(min(g.Count(), t.grid.Count()), 1)); k >= share {
+			if k := float64(g.Common(t.piece)) / float64(max(min(g.Cells, t.piece.Cells), 1)); k >= share {
 				best, share = i, k
 			}
 		}
-		covered := t.grid.Clone()
-		covered.And(s.Solid)
-		if best >= 0 && (float64(covered.Count()) < closedAt*float64(t.grid.Count()) || t.narrows) {
+		covered := float64(t.piece.On(s.Solid)) >= closedAt*float64(t.piece.Cells)
+		if best >= 0 && (!covered || t.narrows) {
 			used[best] = true
-			t.step(n, grids[best])
+			t.step(n, f.frame, &pieces[best])
 			now = append(now, t)
 			continue
 		}
-		if float64(covered.Count()) >= closedAt*float64(t.grid.Count()) {
+		if covered {
 			f.close(t, n)
 		} else {
 			f.close(t, 0)
 		}
 	}
-	for i, g := range grids {
+	for i := range pieces {
 		if used[i] {
 			continue
 		}
+		g := &pieces[i]
 		t := &track{first: n, round: true}
 		if f.below != nil {
-			under := g.Clone()
-			under.And(f.below.Solid)
-			t.floor = float64(under.Count()) >= 0.5*float64(g.Count())
+			t.floor = float64(g.On(f.below.Solid)) >= 0.5*float64(g.Cells)
 		}
-		t.step(n, g)
+		t.step(n, f.frame, g)
 		now = append(now, t)
 	}
 	f.open = now
@@ -84,14 +85,14 @@ func (f *Finder) track(n int, s *raster.Section) {
 // sameArea is how much an opening's area may change before it is measured anew.
 const sameArea = 0.01
 
-func (t *track) step(n int, g *raster.Grid) {
-	t.last, t.grid = n, g
-	a := g.Area()
+func (t *track) step(n int, f raster.Frame, p *raster.Piece) {
+	t.last, t.piece = n, p
+	a := float64(p.Cells) * f.Cell * f.Cell
 	t.narrows, t.newest = a < 0.95*t.newest, a
 	if len(t.sections) > 0 && math.Abs(a-t.measured) <= sameArea*t.measured {
 		return
 	}
-	s := measure(g)
+	s := measure(p.Patch(f, 1).Grid)
 	t.measured = a
 	t.sections = append(t.sections, Opening{Layer: n, Across: hundredth(s.across), Size: [2]float64{hundredth(s.w), hundredth(s.h)}, Inscribed: hundredth(s.inscribed)})
 	// Small circles are few cells, and look like anything.

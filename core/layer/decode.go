@@ -3,6 +3,7 @@ package layer
 import (
 	"fmt"
 	"io"
+	"sort"
 	"strings"
 
 	"dogear/core/gcode"
@@ -43,7 +44,12 @@ func (ix *Index) WalkFrom(src Source, from, end int64, f func(line int64, text [
 	line := s.Line
 	var c gcode.Command
 	var a gcode.Act
-	lines := gcode.NewScanner(io.NewSectionReader(src, s.Offset, ix.Bytes-s.Offset))
+	// No more is read than up to the next fold that is known to lie at or behind the end.
+	upTo := ix.Bytes
+	if k := sort.Search(len(ix.Layers), func(i int) bool { return ix.Layers[i].Fold >= end }); k < len(ix.Layers) {
+		upTo = ix.Layers[k].Offset
+	}
+	lines := gcode.NewScanner(io.NewSectionReader(src, s.Offset, max(upTo-s.Offset, 0)))
 	for line < end && lines.Scan(&c) {
 		m.Exec(&c, &a)
 		if line >= from && !f(line, lines.Text(), &c, &a, &m) {

@@ -2,6 +2,7 @@ package layer
 
 import (
 	"math"
+	"slices"
 	"strings"
 
 	"dogear/core/gcode"
@@ -124,10 +125,18 @@ func classify(moves []Move, paths []Path) {
 			loops = append(loops, p)
 		}
 	}
-	// A loop that lies just inside another one is an inner wall.
+	// A loop that lies just inside another one is an inner wall. The lower left corner of
+	// that one lies in the square of its own or in one of those left and below.
+	type square [2]gcode.Nano
+	at := func(p *Path) square { return square{div(p.box[0]), div(p.box[1])} }
+	corners := make(map[square][]*Path, len(loops))
+	for _, q := range loops {
+		corners[at(q)] = append(corners[at(q)], q)
+	}
 	for _, p := range loops {
-		for _, q := range loops {
-			if q != p && hugs(q.box, p.box) {
+		c := at(p)
+		for _, s := range [4]square{c, {c[0] - 1, c[1]}, {c[0], c[1] - 1}, {c[0] - 1, c[1] - 1}} {
+			if slices.ContainsFunc(corners[s], func(q *Path) bool { return q != p && hugs(q.box, p.box) }) {
 				p.Class = Inner
 				break
 			}
@@ -135,15 +144,25 @@ func classify(moves []Move, paths []Path) {
 	}
 }
 
+// lineWide is about the width of a line and a half.
+const lineWide = gcode.MM * 8 / 10
+
+// div is the square of lineWide that a coordinate lies in.
+func div(v gcode.Nano) gcode.Nano {
+	if v < 0 {
+		v -= lineWide - 1
+	}
+	return v / lineWide
+}
+
 // hugs reports whether box b lies inside a and within a line's width of it.
 func hugs(a, b [4]gcode.Nano) bool {
-	const w = gcode.MM * 8 / 10
 	for k := range 4 {
 		d := b[k] - a[k]
 		if k > 1 {
 			d = -d
 		}
-		if d <= gcode.MM/20 || d > w {
+		if d <= gcode.MM/20 || d > lineWide {
 			return false
 		}
 	}

@@ -3,6 +3,7 @@ package raster
 import (
 	"math"
 
+	"dogear/core/gcode"
 	"dogear/core/layer"
 )
 
@@ -42,7 +43,10 @@ func NewModel(ix *layer.Index) *Model {
 func (m *Model) Add(ix *layer.Index, n int, moves []layer.Move) {
 	l := &ix.Layers[n-1]
 	clear(m.grid.rows)
-	part := partBox(ix)
+	var part [4]gcode.Nano
+	if n <= 2 {
+		part = PartBox(ix)
+	}
 	for _, p := range layer.Paths(moves) {
 		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 && p.Closed && Surrounds(moves[p.From:p.To], part) {
 			continue

@@ -221,8 +221,8 @@ func (p *Piece) Grid(f Frame) *Grid {
 // Pieces returns the connected parts (by sides) of the set, and whether each
 // touches the border of the grid.
 func (g *Grid) Pieces() []Piece {
-	var runs []run
-	var parent []int
+	runs := make([]run, 0, 4*g.H)
+	parent := make([]int, 0, 4*g.H)
 	find := func(i int) int {
 		for parent[i] != i {
 			parent[i] = parent[parent[i]]
@@ -256,21 +256,32 @@ func (g *Grid) Pieces() []Piece {
 		}
 		lastStart, lastEnd = start, len(runs)
 	}
-	index := map[int]int{}
+	// The pieces in the order of their first runs, each with room for all of its runs.
+	index := make([]int32, len(runs)) // by root: the piece, from 1
+	piece := make([]int32, len(runs))
 	var out []Piece
-	for i, r := range runs {
+	var count []int
+	for i := range runs {
 		root := find(i)
-		k, ok := index[root]
-		if !ok {
-			k = len(out)
-			index[root] = k
+		if index[root] == 0 {
+			r := &runs[i]
 			out = append(out, Piece{X0: r.x0, Y0: r.y, X1: r.x1, Y1: r.y})
+			count = append(count, 0)
+			index[root] = int32(len(out))
 		}
-		p := &out[k]
+		piece[i] = index[root] - 1
+		count[piece[i]]++
+	}
+	room := make([]run, len(runs))
+	for k, n := range count {
+		out[k].runs, room = room[:0:n], room[n:]
+	}
+	for i := range runs {
+		r, p := &runs[i], &out[piece[i]]
 		p.Cells += r.x1 - r.x0 + 1
 		p.X0, p.X1, p.Y1 = min(p.X0, r.x0), max(p.X1, r.x1), r.y
 		p.Edge = p.Edge || r.x0 == 0 || r.x1 == g.W-1 || r.y == 0 || r.y == g.H-1
-		p.runs = append(p.runs, r)
+		p.runs = append(p.runs, *r)
 	}
 	return out
 }

@@ -31,7 +31,7 @@ func NewOutline(ix *layer.Index) *Outline {
 // box, and of the first two only what lies under the rest, without a skirt round it.
 func Boxes(ix *layer.Index) *Outline {
 	o := NewOutline(ix)
-	part := partBox(ix)
+	part := PartBox(ix)
 	for i := range ix.Layers {
 		b := ix.Layers[i].Box
 		if i < 2 && part != ([4]gcode.Nano{}) {
@@ -57,7 +57,10 @@ func Boxes(ix *layer.Index) *Outline {
 
 // Add adds layer n, decoded into moves.
 func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
-	part := partBox(ix)
+	var part [4]gcode.Nano
+	if n <= 2 {
+		part = PartBox(ix)
+	}
 	var x, y strip
 	x.init(ix.Box[0], ix.Box[2])
 	y.init(ix.Box[1], ix.Box[3])
@@ -90,9 +93,9 @@ func moveBox(m *layer.Move) [4]float64 {
 	return [4]float64{min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)}
 }
 
-// partBox is the box of everything above the first two layers; zero for a
+// PartBox is the box of everything above the first two layers; zero for a
 // print that has no more.
-func partBox(ix *layer.Index) [4]gcode.Nano {
+func PartBox(ix *layer.Index) [4]gcode.Nano {
 	var b [4]gcode.Nano
 	for n := 2; n < len(ix.Layers); n++ {
 		l := ix.Layers[n].Box
@@ -119,10 +122,6 @@ func Surrounds(path []layer.Move, part [4]gcode.Nano) bool {
 	const d = 1
 	return b[0] < part[0].Millimetres()-d && b[1] < part[1].Millimetres()-d && b[2] > part[2].Millimetres()+d && b[3] > part[3].Millimetres()+d
 }
-
-// Around reports whether a path of one of the first two layers is a skirt by
-// its shape.
-func Around(ix *layer.Index, path []layer.Move) bool { return Surrounds(path, partBox(ix)) }
 
 // strip is a row of columns that are covered or not.
 type strip struct {

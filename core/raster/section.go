@@ -31,7 +31,10 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 	s := &Section{Laid: NewGrid(f)}
 	walls := NewGrid(f)
 	h := ix.Layers[n-1].Height
-	part := partBox(ix)
+	var part [4]gcode.Nano
+	if n <= 2 {
+		part = PartBox(ix)
+	}
 	for _, p := range layer.Paths(moves) {
 		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 && p.Closed && Surrounds(moves[p.From:p.To], part) {
 			continue
@@ -58,27 +61,27 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 	empty := s.Laid.Clone()
 	empty.Not()
 	least := int(smallest / (f.Cell * f.Cell))
+	deep := int(narrowest/2/f.Cell + 0.5)
 	for _, p := range empty.Pieces() {
 		if p.Edge {
-			s.Solid.Or(p.Grid(f)) // the outside, for now
+			p.Draw(s.Solid) // the outside, for now
 			continue
 		}
-		if p.Cells < least {
+		if p.Cells < least || min(p.X1-p.X0, p.Y1-p.Y0) < 2*deep {
 			continue
 		}
-		hole := p.Grid(f)
-		core := hole.Clone()
-		core.Erode(int(narrowest/2/f.Cell + 0.5))
-		if core.Count() == 0 {
-			continue // a seam between two lines
-		}
-		ring := hole.Clone()
+		hole := p.Patch(f, deep+1)
+		ring := Patch{hole.Clone(), hole.x, hole.y}
 		ring.Dilate(1)
-		ring.AndNot(hole)
+		ring.AndNot(hole.Grid)
 		all := ring.Count()
-		ring.And(walls)
-		if float64(ring.Count()) >= wallShare*float64(all) {
-			s.Open.Or(hole)
+		ring.and(walls)
+		if float64(ring.Count()) < wallShare*float64(all) {
+			continue
+		}
+		hole.Erode(deep)
+		if hole.Count() > 0 { // else it is a seam between two lines
+			p.Draw(s.Open)
 		}
 	}
 	s.Solid.Or(s.Open)
