@@ -28,7 +28,25 @@ func (s *Server) bench(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "bench", fiber.Map{"Reading": b.reading(), "Pockets": b.pockets(m), "Title": b.print.Title, "At": "bench", "Print": b.print, "Margin": margin, "Landmarks": b.landmarks(), "Looking": b.marks == nil, "Views": raster.Views, "Findings": b.ix.Findings})
+	v := b.finds(m)
+	v["Reading"], v["Title"], v["At"], v["Margin"] = b.reading(), b.print.Title, "bench", margin
+	v["Views"], v["Findings"] = raster.Views, b.ix.Findings
+	return s.page(c, "bench", v)
+}
+
+// finds is what was found by looking at the layers.
+func (b *book) finds(m *marked) fiber.Map {
+	return fiber.Map{"Print": b.print, "Pockets": b.pockets(m), "Landmarks": b.landmarks(),
+		"Looking": b.marks == nil}
+}
+
+// findsNow sends what was found, once it is.
+func (s *Server) findsNow(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	return c.Render("_finds", b.finds(m))
 }
 
 // bookView is what the bench's scripts know of a print. Heights, lengths and

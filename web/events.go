@@ -106,7 +106,8 @@ func sign(e *plan.Ear) string {
 }
 
 // told is what a bench is told of its print: the version of what is marked, which the
-// margin carries too, and which reading of the file its pages are drawn from.
+// margin carries too, which reading of the file its pages are drawn from, and whether its
+// landmarks are known.
 func (s *Server) told(ctx context.Context, id int64) (string, error) {
 	p, err := s.cfg.Store.Print(ctx, id)
 	if err != nil {
@@ -119,7 +120,9 @@ func (s *Server) told(ctx context.Context, id int64) (string, error) {
 	reading := ""
 	if p.State == "ready" {
 		if b, err := s.opened.get(ctx, p); err == nil {
-			reading = b.reading()
+			if reading = b.reading(); b.marks != nil {
+				reading += " looked"
+			}
 		}
 	}
 	return versionOf(doc) + " " + reading, nil

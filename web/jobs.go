@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"dogear/core/gcode"
-	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/raster"
 	"dogear/store"
@@ -22,7 +21,7 @@ type jobs struct {
 	all     map[int64]*job
 	looking map[int64]bool // prints whose landmarks are being found
 	rereads map[int64]bool // prints that are being read again behind the open bench
-	atOnce  int64          // prints of up to so many bytes get their landmarks before they open
+	atOnce  time.Duration  // how long a print is looked at before it opens
 	behind  chan struct{}  // holds one token: landmarks are found behind an open bench
 	turn    chan struct{}  // holds one token: reading is bound by the processor
 	wg      sync.WaitGroup
@@ -210,41 +209,47 @@ func (j *jobs) read(ctx context.Context, p store.Print, arr *layer.Arriving) err
 		if ix, err = arr.Finish(ctx, src); err != nil {
 			return err
 		}
-		if p.Bytes > j.atOnce {
-			return j.save(ctx, p, &store.Reading{Index: ix, Outline: raster.Boxes(ix)})
-		}
+	} else if ix, err = j.readLines(ctx, p, src); err != nil {
+		return err
 	}
-	select {
-	case j.turn <- struct{}{}:
-		defer func() { <-j.turn }()
-	case <-ctx.Done():
-		return ctx.Err()
+	// What is looked at in a moment is there when the print opens. The marks of an older
+	// slicing go to what is seen in this one: they wait for all of it.
+	r, l := &store.Reading{Index: ix, Outline: raster.Boxes(ix)}, newLook(ix)
+	until := time.Now().Add(j.atOnce)
+	if p.Older != 0 && p.Rev == 0 {
+		until = time.Now().Add(time.Hour)
 	}
-	if ix == nil {
-		j.set(p.ID, "Reading the lines", 0)
-		m, err := j.s.marks(ctx, p.ID)
-		if err != nil {
-			return err
-		}
-		if ix, err = layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect(),
-			Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }}); err != nil {
-			return err
-		}
-		if p.Bytes > j.atOnce {
-			return j.save(ctx, p, &store.Reading{Index: ix, Outline: raster.Boxes(ix)})
-		}
-	}
-	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
-	finder := landmark.NewFinder(ix)
-	err = j.layers(ctx, p, ix, 0.4, func(n int, moves []layer.Move) {
-		r.Outline.Add(ix, n, moves)
-		finder.Add(n, moves)
+	done, err := l.on(ctx, src, ix, until, func(done float64) {
+		j.set(p.ID, "Looking at the layers", 0.4+0.6*done)
 	})
 	if err != nil {
 		return err
 	}
-	r.Landmarks = finder.Report()
-	return j.save(ctx, p, r)
+	if done {
+		r.Outline, r.Landmarks = l.outline, l.finder.Report()
+	}
+	if err := j.save(ctx, p, r); err != nil || done {
+		return err
+	}
+	j.lookBehind(p, ix, l)
+	return nil
+}
+
+// readLines reads a print that is here already, when it is its turn.
+func (j *jobs) readLines(ctx context.Context, p store.Print, src layer.Source) (*layer.Index, error) {
+	select {
+	case j.turn <- struct{}{}:
+		defer func() { <-j.turn }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	j.set(p.ID, "Reading the lines", 0)
+	m, err := j.s.marks(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	return layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect(),
+		Progress: func(d float64) { j.set(p.ID, "Reading the lines", d*0.4) }})
 }
 
 // save keeps what was read, with the marks of the slicing before it.
@@ -275,7 +280,6 @@ func (j *jobs) again(b *book, d gcode.Dialect) {
 		j.s.opened.drop(p.ID)
 		j.mu.Lock()
 		delete(j.rereads, p.ID)
-		delete(j.looking, p.ID)
 		j.mu.Unlock()
 		j.s.hub.tell(p.ID)
 	})
@@ -286,84 +290,10 @@ func (j *jobs) reread(b *book, d gcode.Dialect) error {
 	if err != nil {
 		return err
 	}
-	r := &store.Reading{Index: ix, Outline: raster.NewOutline(ix)}
-	finder := landmark.NewFinder(ix)
-	if err := j.layers(j.ctx, b.print, ix, 0, func(n int, moves []layer.Move) {
-		r.Outline.Add(ix, n, moves)
-		finder.Add(n, moves)
-	}); err != nil {
+	l := newLook(ix)
+	if _, err := l.on(j.ctx, b.src, ix, time.Now().Add(time.Hour), nil); err != nil {
 		return err
 	}
-	r.Landmarks = finder.Report()
-	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, r)
-}
-
-// atOnce is the size of a print, in bytes, up to which its layers are looked at before it
-// opens; the outline and the landmarks of larger ones are found behind the open bench.
-const atOnce = 40 << 20
-
-// layers decodes all layers of a print and tells how far it is.
-func (j *jobs) layers(ctx context.Context, p store.Print, ix *layer.Index, from float64, f func(n int, moves []layer.Move)) error {
-	src := j.s.cfg.Store.Source(p)
-	for n := 1; n <= len(ix.Layers); n++ {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if n%16 == 0 {
-			j.set(p.ID, "Looking at the layers", from+(1-from)*float64(n)/float64(len(ix.Layers)))
-		}
-		moves, err := ix.Decode(src, n)
-		if err != nil {
-			return err
-		}
-		f(n, moves)
-	}
-	return nil
-}
-
-// lookAt finds the landmarks and the outline of a print, and keeps them, unless the print
-// has been read for another printer meanwhile.
-func (j *jobs) lookAt(b *book) error {
-	finder, outline := landmark.NewFinder(b.ix), raster.NewOutline(b.ix)
-	if err := j.layers(j.ctx, b.print, b.ix, 0, func(n int, moves []layer.Move) {
-		outline.Add(b.ix, n, moves)
-		finder.Add(n, moves)
-	}); err != nil {
-		return err
-	}
-	now, err := j.s.opened.get(j.ctx, b.print)
-	if err != nil {
-		return err
-	}
-	j.mu.Lock()
-	other := j.rereads[b.print.ID] || now.reading() != b.reading()
-	j.mu.Unlock()
-	if other {
-		return nil
-	}
-	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: b.ix, Outline: outline,
-		Landmarks: finder.Report()})
-}
-
-// landmarks finds the landmarks of a print that was opened without them.
-func (j *jobs) landmarks(b *book) {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	if j.looking[b.print.ID] || j.ctx.Err() != nil {
-		return
-	}
-	j.looking[b.print.ID] = true
-	j.wg.Go(func() {
-		select {
-		case j.behind <- struct{}{}: // uploads need not wait for it
-			defer func() { <-j.behind }()
-		case <-j.ctx.Done():
-			return
-		}
-		err := survive(func() error { return j.lookAt(b) })
-		if err != nil && j.ctx.Err() == nil {
-			j.s.log.Error("finding landmarks", "print", b.print.ID, "err", err)
-		}
-		j.s.opened.drop(b.print.ID)
-	})
+	return j.s.cfg.Store.SaveReading(j.ctx, b.print.ID, &store.Reading{Index: ix, Outline: l.outline,
+		Landmarks: l.finder.Report()})
 }

@@ -241,6 +241,9 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 	})
 }
 
+// mostAtHand is up to which size a file is read while somebody waits, bytes.
+const mostAtHand = 40 << 20
+
 // suffix is what Dogear puts behind the name of a file it writes.
 var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted|changed|mended)$`)
 
@@ -278,7 +281,7 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if p.Bytes > s.jobs.atOnce {
+	if p.Bytes > mostAtHand {
 		s.jobs.start(p)
 		c.Set("HX-Redirect", "/")
 		return c.SendStatus(fiber.StatusOK)

@@ -150,6 +150,7 @@ func (s *Server) routes() {
 	a.Get("/prints/:id/events", s.events)
 	a.Get("/events", s.allEvents)
 	get("/prints/:id/margin", s.marginNow)
+	get("/prints/:id/finds", s.findsNow)
 	get("/prints/:id/layers/:n", s.geometry)
 	get("/prints/:id/layers/:n/thread", s.thread)
 	get("/prints/:id/layers/:n/overlay", s.overlay)

@@ -494,6 +494,7 @@ func TestMutesThroughTheWeb(t *testing.T) {
 func TestLargePrints(t *testing.T) {
 	c := newClient(t, archive.Limits{})
 	c.s.jobs.atOnce = 0
+	c.s.jobs.behind <- struct{}{} // another print is being looked at
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	id, refused := c.bring("tide-gauge.gcode", file)
 	if refused != "" {
@@ -503,6 +504,11 @@ func TestLargePrints(t *testing.T) {
 	if _, body := c.do("GET", path, nil, nil); !strings.Contains(body, "still being looked for") {
 		t.Error("the bench does not say that landmarks are missing")
 	}
+	before, err := c.s.told(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	<-c.s.jobs.behind
 	body := ""
 	for range 200 {
 		if _, body = c.do("GET", path+"/book", nil, nil); strings.Contains(body, "10 islands go on") {
@@ -513,7 +519,12 @@ func TestLargePrints(t *testing.T) {
 	if !strings.Contains(body, "10 islands go on") {
 		t.Error("the landmarks never come")
 	}
-	if _, body := c.do("GET", path, nil, nil); strings.Contains(body, "still being looked for") || !strings.Contains(body, "Worth a look") {
-		t.Error("the bench does not show them")
+	for _, at := range []string{path, path + "/finds"} {
+		if _, body := c.do("GET", at, nil, nil); strings.Contains(body, "still being looked for") || !strings.Contains(body, "Worth a look") {
+			t.Errorf("%s does not show them", at)
+		}
+	}
+	if now, err := c.s.told(t.Context(), id); err != nil || now != before+" looked" {
+		t.Errorf("an open bench is told %q, then %q (%v)", before, now, err)
 	}
 }

@@ -500,7 +500,21 @@ export async function bench(root) {
     const open = root.querySelector('[data-ear][data-open="true"]');
     if (open) e.detail.headers["X-Open"] = open.dataset.ear;
   });
-  others(root, id);
+  others(root, id, found);
+
+  // found takes in what was found by looking at the layers, once it is.
+  let finding = false;
+  async function found() {
+    if (finding) return;
+    finding = true;
+    const r = await fetch(`/prints/${id}/book`).catch(() => null);
+    if (r?.ok) {
+      const { landmarks, hollows, front, side } = await r.json();
+      Object.assign(book, { landmarks, hollows, front, side });
+      await htmx.ajax("GET", `/prints/${id}/finds`, { source: q("#finds"), target: "#finds", swap: "outerHTML" });
+    }
+    finding = false;
+  }
   new ResizeObserver(() => show()).observe(canvas.left);
   window.addEventListener("dogear:theme", show);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", show);

@@ -4,8 +4,8 @@ import { changes } from "./stream.js";
 
 // others keeps the margin as it is on the server, when what is marked changes in
 // another browser. What somebody is just writing here is not taken from under
-// the pen: it waits until the field is left.
-export function others(root, id) {
+// the pen: it waits until the field is left. found is called when the landmarks are known.
+export function others(root, id, found) {
   let version = "", fetched = "", asking = 0, told = false;
   const margin = () => root.querySelector("#margin");
   const writing = () => {
@@ -33,12 +33,13 @@ export function others(root, id) {
   });
   document.addEventListener("focusout", () => setTimeout(look, 150));
   changes(id, (data) => {
-    const [marks, reading] = data.split(" ");
+    const [marks, reading, looked] = data.split(" ");
     if (reading && reading !== root.dataset.reading) {
       say("This print has been read again for its printer.");
       location.reload(); // layers, heights and stops may be others now
       return;
     }
+    if (looked && root.querySelector("#finds")?.dataset.looked === "false") found?.();
     version = marks;
     setTimeout(look, 150);
   });
