@@ -2,6 +2,7 @@
 import { test } from "node:test";
 import assert from "node:assert/strict";
 import { understand } from "../../web/assets/js/goto.js";
+import { pathOf } from "../../web/assets/js/thread.js";
 import { count, hours, mm } from "../../web/assets/js/words.js";
 
 const N = 50;
@@ -35,4 +36,11 @@ test("words: heights, counts and times as one says them", () => {
   for (const [v, want] of [[0, "0.00"], [7.4, "7.40"], [0.125, "0.125"], [19.0004, "19.00"], [0.30000000000000004, "0.30"]]) assert.equal(mm(v), want);
   for (const [v, want] of [[7, "7"], [1234, "1\u2009234"], [1234567, "1\u2009234\u2009567"]]) assert.equal(count(v), want);
   for (const [v, want] of [[12, "12 s"], [89, "89 s"], [90, "2 min"], [3540, "59 min"], [3600, "1 h 00"], [7500, "2 h 05"]]) assert.equal(hours(v), want);
+});
+
+test("a line inside a layer: the fold stands in front of the path it opens or lies in", () => {
+  // Three paths; between them a retraction, then the way: line is where the way begins.
+  const t = { paths: [{ line: 10, first: 12, last: 20 }, { line: 23, first: 25, last: 30 }, { line: 33, first: 35, last: 40 }] };
+  for (const [line, path] of [[1, 0], [12, 0], [15, 0], [20, 0], [21, 1], [22, 1], [23, 1], [25, 1], [30, 1], [31, 2], [40, 2], [99, 2]]) assert.equal(pathOf(t, line), path, `line ${line}`);
+  assert.equal(pathOf({ paths: [] }, 5), 0);
 });

@@ -1,7 +1,7 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Cover } from "./cover.js";
-import { Thread } from "./thread.js";
+import { Thread, pathOf } from "./thread.js";
 import { Leaves } from "./leaves.js";
 import { View, WAY, ahead, draw } from "./page.js";
 import { understand } from "./goto.js";
@@ -302,9 +302,6 @@ export async function bench(root) {
     remember();
   }
 
-  // pathOf returns the path that a line opens or lies in; 0 for the first one.
-  const pathOf = (t, line) => Math.max(0, t.paths.findLastIndex((p) => p.line <= line));
-
   // goLine folds inside the layer a line belongs to, in front of the path that
   // the line opens or lies in.
   async function goLine(n, line) {
@@ -390,8 +387,10 @@ export async function bench(root) {
   function landmark() {
     const now = state.fold * 1e12 + lineNow();
     const list = book.landmarks.filter((m) => key(m) > now).sort((a, b) => key(a) - key(b));
-    if (!list.length) return say(book.landmarks.length ? "There is no landmark above." : "No fold of this print stands out.");
-    goEar(list[0]).then(() => say(list[0].reason + "."));
+    // One that lies where the fold is already is no step upward.
+    const next = list.find((m) => m.before !== state.fold || !threadNow || (m.line ? pathOf(threadNow, m.line) : 0) !== state.path);
+    if (!next) return say(book.landmarks.length ? "There is no landmark above." : "No fold of this print stands out.");
+    goEar(next).then(() => say(next.reason + "."));
   }
 
   // putIn marks the pocket that is open at this fold, or the next one above.

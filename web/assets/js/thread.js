@@ -1,6 +1,14 @@
 import { el } from "./svg.js";
 import { hours } from "./words.js";
 
+// pathOf returns the path in front of which a stop at a line stands: the one that the line
+// lies in, or the next one whose lines come behind it. What lies between two paths (a
+// retraction, a wipe, the way) belongs to the later one.
+export function pathOf(t, line) {
+  const k = t.paths.findIndex((p) => p.last >= line);
+  return k < 0 ? Math.max(t.paths.length - 1, 0) : k;
+}
+
 // Thread draws the order of one layer as a ribbon over time.
 export class Thread {
   constructor(svg) { this.svg = svg; this.data = null; }
