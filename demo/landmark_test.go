@@ -157,3 +157,47 @@ func TestHollows(t *testing.T) {
 		}
 	}
 }
+
+// TestSockets measures pockets of exact sizes at many angles: to 0.05 mm, with their turn.
+func TestSockets(t *testing.T) {
+	for deg := 0.0; deg < 60; deg += 7.5 {
+		for k, d := range demo.Dialects() {
+			name := d.Name
+			if name != "plain" && (k+int(deg/7.5))%3 > 0 { // each at some of the angles
+				continue
+			}
+			r, _ := look(t, demo.Sockets(deg), d)
+			for _, w := range []struct {
+				shape  string
+				x, y   float64
+				across float64
+				size   [2]float64
+				turns  float64 // it looks the same again; 0: round
+			}{
+				{"hex", -38, -8, 5.8, [2]float64{}, 60}, {"hex", -24, -8, 7.3, [2]float64{}, 60}, {"hex", -9, -8, 8.3, [2]float64{}, 60},
+				{"rect", 10, -8, 6, [2]float64{12, 6}, 90}, {"rect", 30, -8, 10, [2]float64{10, 10}, 90},
+				{"round", -36, 8, 3, [2]float64{}, 0}, {"round", -22, 8, 8, [2]float64{}, 0}, {"other", 5, 7, 5, [2]float64{14, 5}, 90},
+			} {
+				found := false
+				for _, p := range r.Pockets {
+					if math.Hypot(p.Centre[0]-110-w.x, p.Centre[1]-110-w.y) > 0.5 {
+						continue
+					}
+					found = true
+					long, short := max(p.Size[0], p.Size[1]), min(p.Size[0], p.Size[1])
+					turn := math.Mod(p.Turn-deg, max(w.turns, 1))
+					if turn = math.Abs(turn); turn > w.turns/2 {
+						turn = w.turns - turn
+					}
+					if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.05 || w.size[0] > 0 && (math.Abs(long-w.size[0]) > 0.05 || math.Abs(short-w.size[1]) > 0.05) || w.turns > 0 && math.Abs(turn) > 1 {
+						p.Sections = nil
+						t.Errorf("%s, turned by %g: want %+v, found %s %g (%v) turned by %g", name, deg, w, p.Shape, p.Across, p.Size, p.Turn)
+					}
+				}
+				if !found {
+					t.Errorf("%s, turned by %g: no %s at %g, %g", name, deg, w.shape, w.x, w.y)
+				}
+			}
+		}
+	}
+}

@@ -233,3 +233,30 @@ func trace(rows [7]string, x, y, cell float64) []island {
 	}
 	return out
 }
+
+// turned turns a ring by degrees round a point.
+func (r ring) turned(degrees, cx, cy float64) ring {
+	s, c := math.Sincos(degrees * math.Pi / 180)
+	o := make(ring, len(r))
+	for i, p := range r {
+		x, y := p.x-cx, p.y-cy
+		o[i] = pt{cx + x*c - y*s, cy + x*s + y*c}
+	}
+	return o
+}
+
+// slot is a rectangle with round ends, along X.
+func slot(cx, cy, length, wide float64) ring {
+	var o ring
+	r := wide / 2
+	for k := range 32 {
+		t := -math.Pi/2 + math.Pi*float64(k)/15.5
+		dx := length/2 - r
+		if k >= 16 {
+			t, dx = math.Pi/2+math.Pi*float64(k-16)/15.5, -dx
+		}
+		s, c := math.Sincos(t)
+		o = append(o, pt{cx + dx + r*c, cy + r*s})
+	}
+	return o
+}

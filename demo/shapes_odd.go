@@ -128,3 +128,30 @@ func Wiped() Solid {
 			return []island{{outer: circle(mid, mid, 8, 36), solid: n > 14}}
 		}}
 }
+
+// Sockets is a block with pockets of exact sizes, all turned by the same angle, for what
+// measures them: hexagons of 5.8, 7.3 and 8.3 mm across, a block of 12 by 6, a square of
+// 10, a hole of 3 and one of 8, and a slot of 14 by 5.
+func Sockets(degrees float64) Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 24, Walls: 2, Gap: 2.4, Brim: 1,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: rect(mid-44, mid-16, mid+44, mid+16), solid: n <= 3 || n > 20}
+			if n > 3 && n <= 18 {
+				for _, p := range []struct {
+					r    ring
+					x, y float64
+				}{
+					{hexagon(mid-38, mid-8, 5.8), mid - 38, mid - 8}, {hexagon(mid-24, mid-8, 7.3), mid - 24, mid - 8},
+					{hexagon(mid-9, mid-8, 8.3), mid - 9, mid - 8},
+					{rect(mid+4, mid-11, mid+16, mid-5), mid + 10, mid - 8},
+					{rect(mid+25, mid-13, mid+35, mid-3), mid + 30, mid - 8},
+					{circle(mid-36, mid+8, 1.5, 40), mid - 36, mid + 8},
+					{circle(mid-22, mid+8, 4, 60), mid - 22, mid + 8},
+					{slot(mid+5, mid+7, 14, 5), mid + 5, mid + 7},
+				} {
+					isl.holes = append(isl.holes, p.r.turned(degrees, p.x, p.y).reversed())
+				}
+			}
+			return []island{isl}
+		}}
+}

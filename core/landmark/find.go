@@ -19,6 +19,9 @@ type Finder struct {
 	below   *raster.Section
 	sign    uint64 // of what the layer below lays
 	laid    gcode.Nano
+	moves   []layer.Move // of the layer that is looked at
+	rings   []ring       // and its closed paths, when ringsOf is that layer
+	ringsOf int
 	areas   []float64 // of Solid, by layer, mm²
 	marks   []Landmark
 	open    []*track // openings of the layer below
@@ -42,7 +45,7 @@ func (f *Finder) Add(n int, moves []layer.Move) {
 		f.again(n)
 		return
 	}
-	f.sign = sign
+	f.sign, f.moves = sign, moves
 	s := raster.NewSection(f.frame, f.ix, n, moves)
 	f.areas = append(f.areas, s.Solid.Area())
 	if f.below != nil {

@@ -57,7 +57,7 @@ func (f *Finder) track(n int, s *raster.Section) {
 		covered := float64(t.piece.On(s.Solid)) >= closedAt*float64(t.piece.Cells)
 		if best >= 0 && (!covered || t.narrows) {
 			used[best] = true
-			t.step(n, f.frame, &pieces[best])
+			t.step(n, f, &pieces[best])
 			now = append(now, t)
 			continue
 		}
@@ -76,23 +76,34 @@ func (f *Finder) track(n int, s *raster.Section) {
 		if f.below != nil {
 			t.floor = float64(g.On(f.below.Solid)) >= 0.5*float64(g.Cells)
 		}
-		t.step(n, f.frame, g)
+		t.step(n, f, g)
 		now = append(now, t)
 	}
 	f.open = now
 }
 
+// measure measures an opening of layer n: by its wall, else by its cells.
+func (f *Finder) measure(n int, p *raster.Piece) *shape {
+	if f.ringsOf != n {
+		f.rings, f.ringsOf = ringsOf(f.ix, n, f.moves), n
+	}
+	if r := wallOf(f.rings, f.frame, p); r != nil {
+		return measureEdge(r.edge())
+	}
+	return measure(p.Patch(f.frame, 1).Grid)
+}
+
 // sameArea is how much an opening's area may change before it is measured anew.
 const sameArea = 0.01
 
-func (t *track) step(n int, f raster.Frame, p *raster.Piece) {
+func (t *track) step(n int, f *Finder, p *raster.Piece) {
 	t.last, t.piece = n, p
-	a := float64(p.Cells) * f.Cell * f.Cell
+	a := float64(p.Cells) * f.frame.Cell * f.frame.Cell
 	t.narrows, t.newest = a < 0.95*t.newest, a
 	if len(t.sections) > 0 && math.Abs(a-t.measured) <= sameArea*t.measured {
 		return
 	}
-	s := measure(p.Patch(f, 1).Grid)
+	s := f.measure(n, p)
 	t.measured = a
 	t.sections = append(t.sections, Opening{Layer: n, Across: hundredth(s.across), Size: [2]float64{hundredth(s.w), hundredth(s.h)}, Inscribed: hundredth(s.inscribed)})
 	// Small circles are few cells, and look like anything.

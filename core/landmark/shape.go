@@ -25,7 +25,7 @@ func measure(g *raster.Grid) *shape {
 	runs := g.Runs()
 	half := g.Cell / 2
 	var pts []point
-	s := &shape{name: "other"}
+	s := &shape{}
 	area, n := 0.0, 0.0
 	for i := 0; i+2 < len(runs); i += 3 {
 		y, x0, x1 := float64(runs[i]), float64(runs[i+1]), float64(runs[i+2])
@@ -37,7 +37,15 @@ func measure(g *raster.Grid) *shape {
 		n += l
 	}
 	s.cx, s.cy = s.cx/n, s.cy/n
-	hull := convex(pts)
+	s.inscribed = 2 * clearance(g, s.cx, s.cy)
+	s.call(convex(pts), area)
+	return s
+}
+
+// call names a shape by its hull and its area, and says how wide it is and how it is
+// turned.
+func (s *shape) call(hull []point, area float64) {
+	s.name = "other"
 	best := math.Inf(1)
 	for i := range hull {
 		a, b := hull[i], hull[(i+1)%len(hull)]
@@ -47,7 +55,6 @@ func measure(g *raster.Grid) *shape {
 			best, s.w, s.h, s.turn = w*h, w, h, t
 		}
 	}
-	s.inscribed = 2 * clearance(g, s.cx, s.cy)
 	s.turn = math.Mod(math.Mod(s.turn*180/math.Pi, 90)+90, 90)
 	lo, hi := math.Inf(1), 0.0
 	for t := 0.0; t < 180; t += 3 {
@@ -73,7 +80,6 @@ func measure(g *raster.Grid) *shape {
 	if s.name == "round" {
 		s.turn = 0
 	}
-	return s
 }
 
 // extent is the size of the hull along and across a direction.
@@ -148,8 +154,14 @@ func clearance(g *raster.Grid, cx, cy float64) float64 {
 		}
 		return d - g.Cell/2
 	}
+	return deepest(cx, cy, room)
+}
+
+// deepest returns the most room that there is anywhere, going from a place to wherever
+// there is more.
+func deepest(cx, cy float64, room func(x, y float64) float64) float64 {
 	best := room(cx, cy)
-	for step := 2.0; step > 0.02; {
+	for step := 2.0; step > 0.002; {
 		moved := false
 		for _, d := range [4]point{{step, 0}, {-step, 0}, {0, step}, {0, -step}} {
 			if r := room(cx+d.x, cy+d.y); r > best+1e-9 {
