@@ -201,3 +201,26 @@ func TestSockets(t *testing.T) {
 		}
 	}
 }
+
+// TestCounterbore finds a nut's pocket of its own depth, with a screw's hole below or above.
+func TestCounterbore(t *testing.T) {
+	for _, d := range demo.Dialects() {
+		r, _ := look(t, demo.Counterbore(), d)
+		for _, x := range []float64{99, 121} {
+			found := false
+			for _, p := range r.Pockets {
+				if p.Shape != "hex" || math.Abs(p.Centre[0]-x) > 0.2 {
+					continue
+				}
+				found = true
+				if math.Abs(p.Across-13.2) > 0.05 || math.Abs(p.Depth-3) > 0.01 || p.FirstOpen != 16 || p.LastOpen != 30 || p.Closes == nil || *p.Closes != 31 {
+					p.Sections = nil
+					t.Errorf("%s: %+v", d.Name, p)
+				}
+			}
+			if !found {
+				t.Errorf("%s: no nut's pocket at %g: %+v", d.Name, x, r.Pockets)
+			}
+		}
+	}
+}

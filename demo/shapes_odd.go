@@ -155,3 +155,22 @@ func Sockets(degrees float64) Solid {
 			return []island{isl}
 		}}
 }
+
+// Counterbore is a block with two nut pockets 13.2 mm across and 3 mm deep: a hole of a
+// screw goes on below the one, above the other.
+func Counterbore() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 40, Walls: 2, Gap: 2.4, Brim: 1,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: rect(mid-24, mid-12, mid+24, mid+12), solid: n <= 3 || n > 37}
+			nut, hole := n > 15 && n <= 30, n <= 30
+			for k, x := range []float64{mid - 11, mid + 11} {
+				switch {
+				case nut:
+					isl.holes = append(isl.holes, hexagon(x, mid, 13.2).reversed())
+				case k == 0 && hole || k == 1 && n > 30:
+					isl.holes = append(isl.holes, circle(x, mid, 4.4, 48).reversed())
+				}
+			}
+			return []island{isl}
+		}}
+}

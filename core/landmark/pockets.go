@@ -55,6 +55,16 @@ func (f *Finder) track(n int, s *raster.Section) {
 			}
 		}
 		covered := float64(t.piece.On(s.Solid)) >= closedAt*float64(t.piece.Cells)
+		if best >= 0 {
+			switch by := t.grows(f.frame, &pieces[best]); {
+			case by > suddenly: // a hole under a pocket: that is one of its own
+				f.close(t, 0)
+				continue
+			case by < -suddenly:
+				f.close(t, n)
+				continue
+			}
+		}
 		if best >= 0 && (!covered || t.narrows) {
 			used[best] = true
 			t.step(n, f, &pieces[best])
@@ -80,6 +90,20 @@ func (f *Finder) track(n int, s *raster.Section) {
 		now = append(now, t)
 	}
 	f.open = now
+}
+
+// suddenly is by how much half the width of an opening changes from one layer to the next
+// when it is another one: more than any slope or hollow does, mm.
+const suddenly = 0.9
+
+// grows returns by how much half the width of an opening would grow with a piece; 0 for one
+// that has just begun, as the pole of a ball does.
+func (t *track) grows(f raster.Frame, p *raster.Piece) float64 {
+	if t.last-t.first < 2 {
+		return 0
+	}
+	half := func(cells int) float64 { return math.Sqrt(float64(cells)/math.Pi) * f.Cell }
+	return half(p.Cells) - half(t.piece.Cells)
 }
 
 // measure measures an opening of layer n: by its wall, else by its cells.
