@@ -174,3 +174,17 @@ func Counterbore() Solid {
 			return []island{isl}
 		}}
 }
+
+// Relief is a plate whose levels end two and three layers apart.
+func Relief() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 16, Walls: 2, Gap: 2, Brim: 1,
+		Section: func(n int, z float64) []island {
+			wide := 60.0
+			for k, last := range []int{8, 10, 13} {
+				if n > last {
+					wide = 60 - 16*float64(k+1)
+				}
+			}
+			return []island{{outer: rect(mid-wide/2, mid-20, mid+wide/2, mid+20), solid: true}}
+		}}
+}

@@ -75,7 +75,7 @@ const (
 // reserve keeps room for deleting, where there is some to spare.
 func (s *Store) reserve() {
 	name := filepath.Join(s.dir, reserveName)
-	if _, err := os.Stat(name); err == nil {
+	if _, err := os.Stat(name); err == nil || s.closed.Load() {
 		return
 	}
 	room := free(s.dir)

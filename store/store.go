@@ -17,6 +17,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -41,6 +42,7 @@ type Store struct {
 	dir    string
 	lock   *flock.Flock
 	file   os.FileInfo // of the database, as it was opened
+	closed atomic.Bool
 	pack   *zstd.Encoder
 	unpack *zstd.Decoder
 }
@@ -134,6 +136,7 @@ func (s *Store) open(ctx context.Context) error {
 
 // Close closes the database and lets the folder go.
 func (s *Store) Close() error {
+	s.closed.Store(true)
 	s.unpack.Close()
 	err := s.db.Close()
 	if lerr := s.let(); err == nil {

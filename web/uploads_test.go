@@ -181,8 +181,10 @@ func TestStalledUploads(t *testing.T) {
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	id := c.upload(file, "gauge.gcode")
 	dial := c.listen()
+	var halted []*wire
 	for range 5 {
 		w := dial()
+		halted = append(halted, w)
 		io.WriteString(w, c.head("POST", "/prints", "Content-Length: 100000000"))
 		w.Write(bytes.Repeat(file, 3<<20/len(file)+1))
 	}
@@ -222,6 +224,15 @@ func TestStalledUploads(t *testing.T) {
 			t.Error(err)
 		}
 	})
+	for _, w := range halted {
+		w.Close()
+	}
+	for k := 0; c.arriving() > 0; k++ {
+		if k > 200 {
+			t.Fatal("what was cut is still there")
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
 }
 
 // TestTakenOff takes a print off the shelf, puts it back, and deletes it for good.

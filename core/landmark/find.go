@@ -176,17 +176,18 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	}
 }
 
-// usual is what lately changed from layer to layer, mm².
+// usual is what lately changed from layer to layer, mm²: what most layers change by at
+// least, so that the levels of a relief do not hide one another.
 func (f *Finder) usual(n int) float64 {
-	sum, k := 0.0, 0
+	var by []float64
 	for i := max(1, n-6); i < n-1; i++ {
-		sum += math.Abs(f.areas[i] - f.areas[i-1])
-		k++
+		by = append(by, math.Abs(f.areas[i]-f.areas[i-1]))
 	}
-	if k == 0 {
+	if len(by) == 0 {
 		return 0
 	}
-	return sum / float64(k)
+	slices.Sort(by)
+	return by[(len(by)-1)/4]
 }
 
 func absN(n gcode.Nano) gcode.Nano { return max(n, -n) }
@@ -244,7 +245,7 @@ func (f *Finder) inside(moves []layer.Move) {
 // most bounds the number of landmarks of a report.
 const most = 14
 
-// keep drops the weaker of two marks of a kind within three layers, and all but
+// keep drops the weaker of two marks of a kind on neighbouring folds, and all but
 // the surest; what is left stands in the order of the file, inside marks first.
 func keep(marks []Landmark) []Landmark {
 	sort.SliceStable(marks, func(i, j int) bool { return marks[i].Certainty > marks[j].Certainty })
@@ -255,7 +256,7 @@ func keep(marks []Landmark) []Landmark {
 				return false
 			}
 			d := *o.BeforeLayer - *m.BeforeLayer
-			return d >= -3 && d <= 3
+			return d >= -1 && d <= 1
 		}
 		if len(out) < most && !slices.ContainsFunc(out, near) {
 			out = append(out, m)

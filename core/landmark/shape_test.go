@@ -81,7 +81,7 @@ func TestMeasure(t *testing.T) {
 
 func TestKeep(t *testing.T) {
 	var f Finder
-	f.add(10, Closes, 0.8, "a")
+	f.add(11, Closes, 0.8, "a")
 	f.add(12, Closes, 0.9, "stronger")
 	f.add(12, Bridge, 0.7, "another kind")
 	f.add(16, Closes, 0.6, "far enough")
