@@ -1,10 +1,13 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
+	"slices"
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/raster"
 )
@@ -89,7 +92,10 @@ func (b *book) landmarks() []markView {
 	if b.marks == nil {
 		return out // still being found
 	}
-	for _, m := range b.marks.Landmarks {
+	// The surest first; of one fold there is one entry, with all its reasons.
+	sorted := slices.Clone(b.marks.Landmarks)
+	slices.SortStableFunc(sorted, func(x, y landmark.Landmark) int { return cmp.Compare(y.Certainty, x.Certainty) })
+	for _, m := range sorted {
 		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason}
 		if m.Certainty < 0.5 {
 			continue
@@ -99,8 +105,15 @@ func (b *book) landmarks() []markView {
 		} else {
 			v.Before = *m.BeforeLayer
 		}
+		if k := slices.IndexFunc(out, func(o markView) bool { return o.Before == v.Before && o.Line == v.Line }); k >= 0 {
+			out[k].Reason += ". " + v.Reason
+			continue
+		}
 		out = append(out, v)
 	}
+	slices.SortStableFunc(out, func(x, y markView) int {
+		return cmp.Or(cmp.Compare(x.Before, y.Before), cmp.Compare(x.Line, y.Line))
+	})
 	return out
 }
 
