@@ -106,7 +106,9 @@ func (b *book) landmarks() []markView {
 			v.Before = *m.BeforeLayer
 		}
 		if k := slices.IndexFunc(out, func(o markView) bool { return o.Before == v.Before && o.Line == v.Line }); k >= 0 {
-			out[k].Reason += ". " + v.Reason
+			if v.Kind != landmark.LastOpen { // that is said by what closes it
+				out[k].Reason += ". " + v.Reason
+			}
 			continue
 		}
 		out = append(out, v)

@@ -130,5 +130,5 @@ func (s *Server) bindOver(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return sendRuns(c, g.Runs(), nil)
+	return sendRuns(c, g, nil)
 }

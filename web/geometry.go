@@ -134,16 +134,26 @@ func (s *Server) overlay(c fiber.Ctx) error {
 			return err
 		}
 	}
-	return sendRuns(c, here.NewHere(below).Runs(), here.CoveredHere(below).Runs())
+	return sendRuns(c, here.NewHere(below), here.CoveredHere(below))
 }
 
-// sendRuns sends what lies over nothing and what is covered: two counts, then
-// stretches of y, x0, x1 (float32, mm), little endian.
-func sendRuns(c fiber.Ctx, fresh, covered []float32) error {
-	out := binary.LittleEndian.AppendUint32(nil, uint32(len(fresh)/3))
-	out = binary.LittleEndian.AppendUint32(out, uint32(len(covered)/3))
-	for _, runs := range [2][]float32{fresh, covered} {
-		for _, v := range runs {
+// sendRuns sends what lies over nothing and what is covered (nil for none): two counts, two
+// areas (float32, mm²), then stretches of y, x0, x1 (float32, mm), little endian.
+func sendRuns(c fiber.Ctx, fresh, covered *raster.Grid) error {
+	var runs [2][]float32
+	var areas [2]float32
+	var out []byte
+	for k, g := range [2]*raster.Grid{fresh, covered} {
+		if g != nil {
+			runs[k], areas[k] = g.Runs(), float32(g.Area())
+		}
+		out = binary.LittleEndian.AppendUint32(out, uint32(len(runs[k])/3))
+	}
+	for _, a := range areas {
+		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(a))
+	}
+	for _, r := range runs {
+		for _, v := range r {
 			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
 		}
 	}

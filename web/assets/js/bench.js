@@ -158,8 +158,7 @@ export async function bench(root) {
   }
 
   function notes(o) {
-    const area = (runs) => { let s = 0; for (let i = 0; i + 2 < runs.length; i += 3) s += runs[i + 2] - runs[i + 1]; return s * 0.2; };
-    const a = area(o.fresh), b = area(o.covered);
+    const a = o.area.fresh, b = o.area.covered;
     const words = [];
     if (a > 0.5) words.push(`new here: ${a.toFixed(0)} mm² over nothing`);
     if (b > 0.5) words.push(`covered here: ${b.toFixed(0)} mm²`);

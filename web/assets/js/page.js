@@ -23,8 +23,9 @@ export function parse(buf) {
 export function parseOverlay(buf) {
   const v = new DataView(buf);
   const a = v.getUint32(0, true), b = v.getUint32(4, true);
-  const f = new Float32Array(buf, 8);
-  return { fresh: f.subarray(0, 3 * a), covered: f.subarray(3 * a, 3 * (a + b)) };
+  const f = new Float32Array(buf, 16);
+  const area = { fresh: v.getFloat32(8, true), covered: v.getFloat32(12, true) }; // mm²
+  return { fresh: f.subarray(0, 3 * a), covered: f.subarray(3 * a, 3 * (a + b)), area };
 }
 
 // paths groups pieces from … to-1 into one Path2D for each kind and width.
