@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -69,7 +70,7 @@ func (s *Server) loadPart(ctx context.Context, part demo.Part) error {
 	if err != nil {
 		return err
 	}
-	if err := s.jobs.read(ctx, p, nil); err != nil {
+	if err := s.jobs.readFor(ctx, p, nil, time.Minute); err != nil {
 		return err
 	}
 	if part.Failed > 0 {

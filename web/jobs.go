@@ -202,6 +202,11 @@ func isRefusal(err error) bool {
 }
 
 func (j *jobs) read(ctx context.Context, p store.Print, arr *layer.Arriving) error {
+	return j.readFor(ctx, p, arr, j.atOnce)
+}
+
+// readFor does so, and then looks at its layers for some time before it is ready.
+func (j *jobs) readFor(ctx context.Context, p store.Print, arr *layer.Arriving, long time.Duration) error {
 	src := j.s.cfg.Store.Source(p)
 	var ix *layer.Index
 	var err error
@@ -215,7 +220,7 @@ func (j *jobs) read(ctx context.Context, p store.Print, arr *layer.Arriving) err
 	// What is looked at in a moment is there when the print opens. The marks of an older
 	// slicing go to what is seen in this one: they wait for all of it.
 	r, l := &store.Reading{Index: ix, Outline: raster.Boxes(ix)}, newLook(ix)
-	until := time.Now().Add(j.atOnce)
+	until := time.Now().Add(long)
 	if p.Older != 0 && p.Rev == 0 {
 		until = time.Now().Add(time.Hour)
 	}

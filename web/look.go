@@ -48,7 +48,7 @@ func (l *look) on(ctx context.Context, src layer.Source, ix *layer.Index, until 
 // How long a print is looked at before it opens, and how long behind it at a time: several
 // prints take turns.
 const (
-	atOnce   = 300 * time.Millisecond
+	atOnce   = 500 * time.Millisecond
 	lookTurn = 100 * time.Millisecond
 )
 

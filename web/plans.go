@@ -286,7 +286,7 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 		c.Set("HX-Redirect", "/")
 		return c.SendStatus(fiber.StatusOK)
 	}
-	if err := s.jobs.read(c.Context(), p, nil); err != nil {
+	if err := s.jobs.readFor(c.Context(), p, nil, 2*time.Second); err != nil {
 		return err
 	}
 	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d", p.ID))

@@ -144,6 +144,9 @@ func (b *book) takes(m *marked, p *landmark.Pocket) []string {
 	var all []candidate
 	for _, key := range m.kit.Keys[plan.Inserts] {
 		part := m.kit.Inserts[key]
+		if p.Shape == "ball" && part.Shape != "ball" {
+			continue // that hollow is made for nothing else
+		}
 		n, _ := insert.Fold(b.ix, p, &part, 1)
 		if n == 0 {
 			continue

@@ -49,6 +49,7 @@ func newClient(t *testing.T, lim archive.Limits) *client {
 		s.jobs.stop()
 		st.Close()
 	})
+	s.jobs.atOnce = time.Minute // tests want to see what is found at once
 	if err := s.LoadKit(context.Background()); err != nil {
 		t.Fatal(err)
 	}

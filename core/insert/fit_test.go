@@ -248,7 +248,7 @@ func TestBrushes(t *testing.T) {
 		{"2 mm proud, beside it", plan.InsertPart{Shape: "disc", Across: 8}, 7, 4.5, 2, shape},
 		{"2 mm proud, 2 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 6, 0.5, shape},
 		{"2 mm proud, 3 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 7, 0, shape},
-		{"7 mm proud, 10 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 10, shape},
+		{"7 mm proud, 10 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 8, shape},
 		{"7 mm proud, 10 mm away, a slender head", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 0, Nozzle{Tip: 0.5, Free: 6, Reach: 8}},
 		{"a ball, nearly in", plan.InsertPart{Shape: "ball", Across: 8}, 6, 4.1, 0, shape},
 		{"half a ball", plan.InsertPart{Shape: "ball", Across: 8}, 9, 4.6, 1.56, shape},

@@ -159,7 +159,9 @@ func (w *Watch) Brushes(from, to [3]gcode.Nano, shape Nozzle) float64 {
 					in = r - math.Sqrt(math.Max(r*r-up*up, 0))
 				}
 			}
-			worst = math.Max(worst, side-d-in)
+			// Nothing comes further into it than it is wide there.
+			wide := math.Max(s.Part.Across, s.Part.Length) - 2*in
+			worst = math.Max(worst, math.Min(side-d-in, wide))
 			if h == high {
 				break
 			}
