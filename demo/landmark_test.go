@@ -44,6 +44,7 @@ func TestLandmarks(t *testing.T) {
 		{"dome", demo.Dome(), []string{"height-changes 12", "height-changes 20"}, 4},
 		{"arch", demo.Arch(), []string{"step 17", "bridge 17"}, 5},
 		{"relief", demo.Relief(), []string{"flat-ends 9", "flat-ends 11", "raised 14"}, 5},
+		{"engraved", demo.Engraved(), []string{"flat-ends 13"}, 4},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
 		for _, d := range demo.Dialects() {

@@ -188,3 +188,17 @@ func Relief() Solid {
 			return []island{{outer: rect(mid-wide/2, mid-20, mid+wide/2, mid+20), solid: true}}
 		}}
 }
+
+// Engraved is a plate into whose top five strokes are cut.
+func Engraved() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 16, Walls: 2, Gap: 2, Brim: 1,
+		Section: func(n int, z float64) []island {
+			isl := island{outer: rect(mid-35, mid-15, mid+35, mid+15), solid: n <= 3 || n > 9}
+			for k := range 5 {
+				if x := mid - 24 + 12*float64(k); n > 12 {
+					isl.holes = append(isl.holes, rect(x-1, mid-4, x+1, mid+4).reversed())
+				}
+			}
+			return []island{isl}
+		}}
+}

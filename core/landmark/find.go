@@ -162,6 +162,10 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 		default:
 			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes on", ends))
 		}
+	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea && figures(ended) > 1:
+		k := figures(ended)
+		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(k)),
+			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", k, ends))
 	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
 		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at once", fresh/was*100))
 	}
@@ -174,6 +178,25 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	if l := longest(s, below, moves); l >= 3 {
 		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both ends", l))
 	}
+}
+
+// Figures cut in are small: so much of the top at least, and so many mm² together.
+const (
+	engravedLeast = 0.01
+	engravedArea  = 6
+)
+
+// figures counts the places where plastic ends that are more than a line's seam.
+func figures(ended *raster.Grid) int {
+	core := ended.Clone()
+	core.Erode(1)
+	k := 0
+	for _, p := range core.Pieces() {
+		if p.Cells > 3 {
+			k++
+		}
+	}
+	return k
 }
 
 // usual is what lately changed from layer to layer, mm²: what most layers change by at

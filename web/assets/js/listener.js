@@ -8,7 +8,7 @@ let asked = "";
 function renew() {
   const ids = [...new Set(shows.values())].sort();
   const wanted = ids.map((id) => `p=${encodeURIComponent(id)}`).join("&");
-  if (wanted === asked) return;
+  if (wanted === asked && source?.readyState !== EventSource.CLOSED) return;
   asked = wanted;
   source?.close();
   source = null;
@@ -20,6 +20,10 @@ function renew() {
     const id = e.data.slice(0, at), told = e.data.slice(at + 1);
     last.set(id, told);
     for (const [port, shown] of shows) if (shown === id) port.postMessage(told);
+  });
+  // A broken connection is taken up by itself; one that was refused is tried again later.
+  source.addEventListener("error", (e) => {
+    if (e.target.readyState === EventSource.CLOSED) setTimeout(() => e.target === source && renew(), 5000);
   });
 }
 
