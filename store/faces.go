@@ -166,7 +166,7 @@ const (
 
 // Kin returns the prints that are akin to a print and itself, the coarsest first.
 func (s *Store) Kin(ctx context.Context, id int64, most int) ([]int64, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT p.id FROM prints p JOIN faces f ON f.print_id = p.id,
+	return s.numbers(ctx, `SELECT p.id FROM prints p JOIN faces f ON f.print_id = p.id,
 		(SELECT * FROM faces JOIN prints ON id = print_id WHERE print_id = ?1) me
 		WHERE p.state = 'ready' AND p.removed IS NULL AND (p.id = ?1
 			OR f.kind = 'layered' AND me.kind = 'layered' AND f.layers > 1 AND me.layers > 1
@@ -174,19 +174,6 @@ func (s *Store) Kin(ctx context.Context, id int64, most int) ([]int64, error) {
 		AND f.high > me.high - ?3 AND f.high < me.high + ?3
 		ORDER BY f.step DESC, p.id = ?1 DESC, p.created DESC, p.id DESC LIMIT ?4`, id, kinAcross, kinHigh,
 		most)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var out []int64
-	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		out = append(out, id)
-	}
-	return out, rows.Err()
 }
 
 // Same returns another print on the shelf with the same bytes, ErrNone when there is none.

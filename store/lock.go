@@ -57,15 +57,15 @@ var strays = []string{"backup-*", "restore-*", "dogear-upload-*", ".dogear-*"}
 
 // sweep removes strays; the folder is locked.
 func sweep(dir string) {
-	for _, pattern := range strays {
-		found, _ := filepath.Glob(filepath.Join(escapeGlob(dir), pattern))
-		for _, f := range found {
-			_ = os.RemoveAll(f)
+	list, err := os.ReadDir(dir)
+	if err != nil {
+		return
+	}
+	for _, e := range list {
+		for _, pattern := range strays {
+			if ok, _ := filepath.Match(pattern, e.Name()); ok {
+				_ = os.RemoveAll(filepath.Join(dir, e.Name()))
+			}
 		}
 	}
-}
-
-// escapeGlob makes a path stand for itself in a pattern.
-func escapeGlob(path string) string {
-	return strings.NewReplacer(`*`, `[*]`, `?`, `[?]`, `[`, `[[]`).Replace(path)
 }

@@ -136,18 +136,23 @@ func (s *Store) dropArriving(ctx context.Context) error {
 
 // ids are the numbers of the prints that fulfil a condition.
 func (s *Store) ids(ctx context.Context, which string) ([]int64, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id FROM prints WHERE `+which)
+	return s.numbers(ctx, `SELECT id FROM prints WHERE `+which)
+}
+
+// numbers returns the first column of all rows.
+func (s *Store) numbers(ctx context.Context, query string, args ...any) ([]int64, error) {
+	rows, err := s.db.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
 	var out []int64
 	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
 			return nil, err
 		}
-		out = append(out, id)
+		out = append(out, n)
 	}
 	return out, rows.Err()
 }

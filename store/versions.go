@@ -11,24 +11,11 @@ import (
 // Versions returns the ids of all slicings of one model that a print belongs to,
 // the oldest first; only the print itself when it has none.
 func (s *Store) Versions(ctx context.Context, id int64) ([]int64, error) {
-	rows, err := s.db.QueryContext(ctx, `WITH RECURSIVE
+	return s.numbers(ctx, `WITH RECURSIVE
 		down(id, n) AS (SELECT ?1, 0 UNION SELECT p.older, n + 1 FROM prints p JOIN down ON p.id = down.id WHERE p.older IS NOT NULL AND n < 1000),
 		up(id, n) AS (SELECT ?1, 0 UNION SELECT p.id, n - 1 FROM prints p JOIN up ON p.older = up.id WHERE p.state <> 'arriving' AND n > -1000)
 		SELECT id FROM (SELECT id, n FROM down UNION SELECT id, n FROM up) JOIN prints USING (id)
 			WHERE `+standing+` ORDER BY n DESC, id`, id)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var out []int64
-	for rows.Next() {
-		var n int64
-		if err := rows.Scan(&n); err != nil {
-			return nil, err
-		}
-		out = append(out, n)
-	}
-	return out, rows.Err()
 }
 
 // SaveCarried keeps what became of the marks of a print's older version; nil

@@ -132,17 +132,17 @@ func (w *watcher) remember() {
 // of another program too, writes all the time.
 func (w *watcher) sweep() {
 	w.stray = w.now()
-	left, _ := filepath.Glob(filepath.Join(escaped(w.dir), ".dogear-*"))
-	for _, f := range left {
-		if st, err := os.Lstat(f); err == nil && st.Mode().IsRegular() && w.now().Sub(st.ModTime()) > time.Minute {
-			_ = os.Remove(f)
+	list, err := os.ReadDir(w.dir)
+	if err != nil {
+		return
+	}
+	for _, e := range list {
+		st, err := e.Info()
+		if err == nil && st.Mode().IsRegular() && strings.HasPrefix(e.Name(), ".dogear-") &&
+			w.now().Sub(st.ModTime()) > time.Minute {
+			_ = os.Remove(filepath.Join(w.dir, e.Name()))
 		}
 	}
-}
-
-// escaped makes a path stand for itself in a pattern.
-func escaped(path string) string {
-	return strings.NewReplacer(`*`, `[*]`, `?`, `[?]`, `[`, `[[]`).Replace(path)
 }
 
 func stampOf(file string) stamp {
