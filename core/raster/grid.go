@@ -221,8 +221,8 @@ func (p *Piece) Grid(f Frame) *Grid {
 // Pieces returns the connected parts (by sides) of the set, and whether each
 // touches the border of the grid.
 func (g *Grid) Pieces() []Piece {
-	runs := make([]run, 0, 4*g.H)
-	parent := make([]int, 0, 4*g.H)
+	n := g.stretches()
+	runs, parent := make([]run, 0, n), make([]int, 0, n)
 	find := func(i int) int {
 		for parent[i] != i {
 			parent[i] = parent[parent[i]]
@@ -284,6 +284,19 @@ func (g *Grid) Pieces() []Piece {
 		p.runs = append(p.runs, *r)
 	}
 	return out
+}
+
+// stretches counts the stretches of cells in all rows.
+func (g *Grid) stretches() int {
+	n := 0
+	for y := range g.H {
+		last := uint64(0) // the cell before, in the lowest bit
+		for _, v := range g.rows[y*g.stride : (y+1)*g.stride] {
+			n += bits.OnesCount64(v &^ (v<<1 | last))
+			last = v >> 63
+		}
+	}
+	return n
 }
 
 // next returns the first cell from x on in row y that is set (or not set).

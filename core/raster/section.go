@@ -48,14 +48,14 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 			// A width that is a little generous closes the seams between
 			// neighbouring lines; a drawn line is never wider than laid by half.
 			w := min(m.Width(h, ix.Layers[n-1].Diameter), 1.2)
-			eachPiece(m, func(x0, y0, x1, y1 float64) {
-				s.Laid.Line(x0, y0, x1, y1, w)
-				if wall {
-					walls.Line(x0, y0, x1, y1, w)
-				}
-			})
+			on := s.Laid
+			if wall {
+				on = walls
+			}
+			eachPiece(m, func(x0, y0, x1, y1 float64) { on.Line(x0, y0, x1, y1, w) })
 		}
 	}
+	s.Laid.Or(walls)
 	s.Open = NewGrid(f)
 	s.Solid = NewGrid(f)
 	empty := s.Laid.Clone()
