@@ -32,6 +32,7 @@ type Upload struct {
 	size  int64
 	sum   hash.Hash
 	done  bool
+	err   error // what went wrong when something was stored
 
 	packed int64 // bytes of all chunks, compressed
 	stored int64 // of those, in the database
@@ -65,15 +66,26 @@ func (u *Upload) Write(p []byte) (int, error) {
 		if len(u.full) == batch {
 			// What is committed lies beside the database first, and then in it.
 			if room := u.s.Free(); room >= 0 && room < 2*(u.packed-u.stored)+uploadLeave {
-				return 0, ErrFull
+				u.err = ErrFull
+			} else {
+				u.err = u.s.inTx(u.ctx, u.flush)
 			}
-			if err := u.s.inTx(u.ctx, u.flush); err != nil {
-				return 0, err
+			if u.err != nil {
+				return 0, u.err
 			}
 			u.seq, u.full, u.stored = u.seq+len(u.full), u.full[:0], u.packed
 		}
 	}
 	return total, nil
+}
+
+// Err returns what went wrong when something was stored; nil for an upload that has not
+// begun.
+func (u *Upload) Err() error {
+	if u == nil {
+		return nil
+	}
+	return u.err
 }
 
 // pack compresses a chunk.
@@ -137,12 +149,7 @@ func (u *Upload) Abandon() {
 	}
 	u.done = true
 	ctx := context.WithoutCancel(u.ctx)
-	_ = u.s.withRoom(ctx, func() error {
-		if err := u.s.wipe(ctx, u.ID, `state = 'arriving'`); err != nil {
-			return err
-		}
-		return u.s.shrink(ctx)
-	})
+	_ = u.s.erase(ctx, u.ID, `state = 'arriving'`)
 }
 
 // Source returns a print's bytes. It may be used by several goroutines and

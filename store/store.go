@@ -69,16 +69,25 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, err
 	}
 	sweep(dir)
-	if err := s.open(ctx); err != nil {
+	err = s.open(ctx)
+	if errors.Is(s.named(err), ErrFull) { // even that takes room
+		_ = os.Remove(filepath.Join(dir, reserveName))
+		if s.db != nil {
+			s.db.Close()
+		}
+		err = s.open(ctx)
+	}
+	if err != nil {
 		if s.db != nil {
 			s.db.Close()
 		}
 		_ = s.let()
-		return nil, named(err)
+		return nil, s.named(err)
 	}
 	s.pack, s.unpack = packers()
 	s.reserve()
-	return s, named(s.Hold(""))
+	_ = s.Hold("") // who cannot say so works all the same
+	return s, nil
 }
 
 // packers compress chunks, each with a checksum, and undo that.

@@ -76,12 +76,17 @@ func (s *Store) CountTakenOff(ctx context.Context) (n int, err error) {
 
 // Remove deletes a print and all that belongs to it, for good, and gives its room back.
 func (s *Store) Remove(ctx context.Context, id int64) error {
-	return s.withRoom(ctx, func() error {
-		if err := s.wipe(ctx, id, `TRUE`); err != nil {
-			return err
-		}
-		return s.shrink(ctx)
-	})
+	return s.erase(ctx, id, `TRUE`)
+}
+
+// erase deletes a print that fulfils a condition. It is deleted too where its room cannot
+// be given back now.
+func (s *Store) erase(ctx context.Context, id int64, which string) error {
+	if err := s.withRoom(ctx, func() error { return s.wipe(ctx, id, which) }); err != nil {
+		return err
+	}
+	_ = s.withRoom(ctx, func() error { return s.shrink(ctx) })
+	return nil
 }
 
 // wiped is how many chunks are deleted in one transaction: where the disk is full there

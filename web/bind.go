@@ -25,7 +25,9 @@ func (s *Server) bindPage(c fiber.Ctx) error {
 		}
 		return s.page(c, "bind", m)
 	}
-	v, err := s.boundView(c.Context(), b)
+	ctx, stop := whileThere(c)
+	defer stop()
+	v, err := s.boundView(ctx, b)
 	if err != nil {
 		return err
 	}
@@ -91,7 +93,9 @@ func (s *Server) bound(c fiber.Ctx) (*binding, *release.Release, error) {
 	if len(b.pieces) < 2 {
 		return nil, nil, sentence(fiber.StatusBadRequest, "it takes two pieces or more")
 	}
-	r, err := s.joined(c.Context(), b)
+	ctx, stop := whileThere(c)
+	defer stop()
+	r, err := s.joined(ctx, b)
 	return b, r, err
 }
 

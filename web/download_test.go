@@ -82,6 +82,9 @@ func TestTwoTabs(t *testing.T) {
 	if code, body := c.form("/kit/filaments", "key", key, "was", was, "name", "Two", "colour", "#445566"); code != 409 || !strings.Contains(body, "omebody else") {
 		t.Fatal(code, body)
 	}
+	if code, body := c.form("/kit/filaments/remove", "key", key, "was", was); code != 409 || !strings.Contains(body, "omebody else") {
+		t.Error(code, body)
+	}
 	if kit, _ = c.st.Kit(t.Context()); kit.Filaments[key].Name != "One" {
 		t.Error(kit.Filaments[key])
 	}

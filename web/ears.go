@@ -180,8 +180,10 @@ func (s *Server) filamentAxis(c fiber.Ctx) error {
 		said = "In steps it is, then. The print is read again if that changes anything."
 	}
 	if key := m.plan.Uses.Printer; key != "" {
-		if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Printers, Key: key, Doc: pr}); err != nil {
-			return err
+		err := s.cfg.Store.PutFrom(c.Context(), plan.Printers, key, m.kit.Signs[plan.Printers+"/"+key],
+			plan.Item{Drawer: plan.Printers, Key: key, Doc: pr})
+		if err != nil {
+			return changedMeanwhile(err)
 		}
 	} else if err := s.cfg.Store.Change(c.Context(), b.print.ID, func(p *plan.Plan) error {
 		p.Printer = &pr

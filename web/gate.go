@@ -158,18 +158,39 @@ func (a *asking) watch(ctx context.Context) {
 	}
 }
 
+// whileThere is a context that ends when the other side of a request has gone. Call stop in
+// the end.
+func whileThere(c fiber.Ctx) (ctx context.Context, stop func()) {
+	conn := c.RequestCtx().Conn()
+	ctx, cancel := context.WithCancel(c.Context())
+	over := make(chan struct{})
+	go func() {
+		defer close(over)
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				if gone(conn) {
+					cancel()
+				}
+			}
+		}
+	}()
+	return ctx, func() {
+		cancel()
+		<-over // nobody looks at the connection any more
+	}
+}
+
 // await waits for an answer as long as it takes, or until the other side has gone.
 func (a *asking) await(c fiber.Ctx) error {
-	conn := c.RequestCtx().Conn()
-	for {
-		ready, err := a.within(c.Context(), time.Second)
-		if err != nil || ready {
-			return err
-		}
-		if gone(conn) {
-			return context.Canceled
-		}
-	}
+	ctx, stop := whileThere(c)
+	defer stop()
+	_, err := a.within(ctx, 0)
+	return err
 }
 
 // within waits for an answer, and reports whether it came in time. No time waits as

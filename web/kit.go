@@ -272,7 +272,11 @@ func (s *Server) putItem(c fiber.Ctx, d, key string, items ...plan.Item) error {
 	if !form.Has("was") {
 		return s.cfg.Store.Put(c.Context(), items...)
 	}
-	err := s.cfg.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")), items...)
+	return changedMeanwhile(s.cfg.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")), items...))
+}
+
+// changedMeanwhile says in a sentence that somebody else was faster.
+func changedMeanwhile(err error) error {
 	if errors.Is(err, store.ErrChanged) {
 		return sentence(fiber.StatusConflict, "somebody else has changed this just now, here or in another "+
 			"window. Load the page again to see how it is, then change it")
@@ -313,7 +317,7 @@ func (s *Server) kitRemove(c fiber.Ctx) error {
 		}
 		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” uses it; choose another there first", by))
 	}
-	if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: d, Key: key}); err != nil {
+	if err := s.putItem(c, d, key, plan.Item{Drawer: d, Key: key}); err != nil {
 		return err
 	}
 	c.Set("HX-Redirect", "/kit#"+d)

@@ -408,7 +408,8 @@ func (s *Server) renameRoutine(c fiber.Ctx) error {
 		}
 		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” calls it by this name; copy it instead", by))
 	}
-	if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Routines, Key: key}, plan.Item{Drawer: plan.Routines, Key: name, Doc: r}); err != nil {
+	if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key},
+		plan.Item{Drawer: plan.Routines, Key: name, Doc: r}); err != nil {
 		return err
 	}
 	c.Set("HX-Redirect", editURL(plan.Routines, name))

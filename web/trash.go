@@ -26,7 +26,8 @@ func (s *Server) takeOff(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if p.State == "reading" && s.jobs.cancel(p.ID) { // what was never read is not kept
+	known := s.cfg.Store.Known(c.Context(), p.ID)
+	if p.State == "reading" && s.jobs.cancel(p.ID) && !known { // what was never read is not kept
 		c.Set("HX-Redirect", "/")
 		return c.SendStatus(fiber.StatusOK)
 	}

@@ -91,7 +91,7 @@ func (b *body) Read(p []byte) (int, error) {
 // refused says why an upload was not taken.
 func (s *Server) refused(err error, b *body, up *store.Upload) error {
 	switch {
-	case errors.Is(err, errBroken):
+	case errors.Is(b.err, errBroken):
 		return sentence(fiber.StatusBadRequest, errBroken.Error())
 	case errors.Is(err, store.ErrFull):
 		text := "the disk is full"
@@ -100,8 +100,8 @@ func (s *Server) refused(err error, b *body, up *store.Upload) error {
 		}
 		return sentence(fiber.StatusInsufficientStorage, text+". Nothing was kept. Make room, or delete "+
 			"for good what was taken off the shelf")
-	case errors.Is(err, store.ErrGone):
-		return err
+	case up.Err() != nil: // nothing is wrong with the file
+		return up.Err()
 	}
 	return sentence(fiber.StatusUnprocessableEntity, err.Error())
 }
@@ -139,7 +139,7 @@ func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print, a
 		// A .zip has its table at the end: it must be here before it is opened.
 		f, err := os.CreateTemp(s.cfg.Temp, "dogear-upload-*")
 		if err != nil {
-			return store.Print{}, err
+			return store.Print{}, errors.Join(s.cfg.Store.Ping(c.Context()), err)
 		}
 		defer os.Remove(f.Name())
 		defer f.Close()

@@ -271,6 +271,23 @@ func TestTakenOff(t *testing.T) {
 	if code, _ := c.form(path + "/back"); code != 404 {
 		t.Error(code)
 	}
+	// One that is being read again, by a newer version say, is taken off as any other.
+	id = c.upload(file, "gauge.gcode")
+	c.s.jobs.turn <- struct{}{} // somebody else's turn
+	c.sql(`UPDATE prints SET state = 'reading' WHERE id = ?`, id)
+	p, err := c.st.Print(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	over := c.s.jobs.start(p)
+	if code, body := c.form(fmt.Sprintf("/prints/%d/remove", id)); code != 200 {
+		t.Error(code, body)
+	}
+	<-c.s.jobs.turn
+	<-over
+	if _, err := c.st.TakenOffPrint(t.Context(), id); err != nil {
+		t.Errorf("it does not lie with what was taken off: %v", err)
+	}
 }
 
 // TestManyPrints shows a shelf of many prints piece by piece, whole with one that cannot

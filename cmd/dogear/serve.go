@@ -122,7 +122,7 @@ func serve(o serving) error {
 		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
 	}
 	if err := st.Hold(strings.Join(addresses(host, l.Addr()), " and ")); err != nil {
-		return refuse("data", err)
+		log.Warn("others cannot be told who works with the folder", "err", err)
 	}
 	if withDemo {
 		err = srv.LoadDemo(ctx)

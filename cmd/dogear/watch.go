@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"time"
 )
 
@@ -40,7 +41,9 @@ type remembered struct {
 // arrival is a file that may still be growing.
 type arrival struct {
 	stamp
-	since time.Time // it has not changed
+	since time.Time     // it has not changed
+	wait  time.Duration // how long it must stay so: longer, once it has been looked into
+	full  bool          // that the disk is full has been said
 }
 
 // watched are the ends of names of files that are taken for G-code.
@@ -229,7 +232,7 @@ func (w *watcher) step(ctx context.Context) {
 			w.coming[name] = &arrival{stamp: st, since: w.now()}
 			continue
 		}
-		if w.now().Sub(c.since) < w.quiet(st.Size) {
+		if w.now().Sub(c.since) < max(w.quiet(st.Size), c.wait) {
 			continue
 		}
 		w.edit(ctx, name, c)
@@ -256,13 +259,22 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 	}})
 	var r *refusal
 	switch {
-	case ctx.Err() != nil, errors.Is(err, errWait):
-		return // at the next start, or when it has been left alone for longer
+	case ctx.Err() != nil:
+		return // at the next start
 	case errors.Is(err, errMoved):
 		c.since = w.now() // it is being written after all
 		return
-	case errors.As(err, &r) && r.Code == "cut-short" && w.now().Sub(c.since) < openQuiet:
-		return // the rest may still come
+	case errors.Is(err, errWait),
+		errors.As(err, &r) && r.Code == "cut-short" && w.now().Sub(c.since) < openQuiet:
+		c.wait = openQuiet // the rest may still come
+		return
+	case errors.Is(err, syscall.ENOSPC): // that passes
+		c.since, c.wait = w.now(), openQuiet
+		if !c.full {
+			c.full = true
+			w.tell(name, "", fmt.Errorf("the disk is full; it is tried again: %w", err))
+		}
+		return
 	}
 	text := ""
 	if err == nil {

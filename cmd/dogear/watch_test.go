@@ -127,7 +127,11 @@ func TestWatchSlow(t *testing.T) {
 	open := bytes.Join(bytes.Split(file, []byte("\nM104 S0"))[:1], nil)
 	open = append(open[:bytes.LastIndex(open, []byte("\nG1 "))], '\n')
 	b.put(b.file("open.gcode"), open)
-	b.wait(50 * time.Second)
+	b.wait(10 * time.Second)
+	if c := b.w.coming["open.gcode"]; c == nil || c.wait != openQuiet {
+		t.Errorf("it is read again every second: %+v", c)
+	}
+	b.wait(40 * time.Second)
 	if len(b.told) != 2 {
 		t.Fatalf("%q", b.told)
 	}
