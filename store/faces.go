@@ -3,9 +3,12 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"math"
 	"strings"
+
+	"modernc.org/sqlite"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -78,12 +81,23 @@ type Shelf struct {
 // all others tiny.
 const scaleUpTo = 120
 
+// lowered is lower case as Go knows it: that of SQLite knows no letters but a to z.
+func init() {
+	sqlite.MustRegisterDeterministicScalarFunction("lowered", 1,
+		func(_ *sqlite.FunctionContext, args []driver.Value) (driver.Value, error) {
+			if s, ok := args[0].(string); ok {
+				return strings.ToLower(s), nil
+			}
+			return args[0], nil
+		})
+}
+
 // Shelf returns prints from one place on, the newest first. Without find a print stands
 // with its newest version.
 func (s *Store) Shelf(ctx context.Context, find string, from, most int) (*Shelf, error) {
 	where, args := standing, []any{}
 	if find = strings.ToLower(strings.TrimSpace(find)); find != "" {
-		where += ` AND instr(lower(title || ' ' || name), ?) > 0`
+		where += ` AND instr(lowered(title || ' ' || name), ?) > 0`
 		args = append(args, find)
 	} else {
 		where += ` AND id NOT IN (SELECT older FROM prints WHERE older IS NOT NULL AND ` + standing + `)`

@@ -602,3 +602,25 @@ func TestStale(t *testing.T) {
 		t.Errorf("%+v %v", sh, err)
 	}
 }
+
+// TestFind looks for prints by their names, in any letters and any case.
+func TestFind(t *testing.T) {
+	s := open(t, t.TempDir())
+	for _, title := range []string{"ÖLKANNE für den Steg", "Çapa", "Buoy 100%"} {
+		up, err := s.Begin(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := up.Write([]byte("G28\n")); err != nil {
+			t.Fatal(err)
+		}
+		if err := up.Finish("x.gcode", title); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for find, want := range map[string]int{"ölkanne": 1, "FÜR DEN": 1, "çapa": 1, "buoy": 1, "100%": 1, "%": 1, "_": 0, "": 3, " x.GCODE ": 3} {
+		if sh, err := s.Shelf(t.Context(), find, 0, 10); err != nil || sh.Found != want || len(sh.Stands) != want {
+			t.Errorf("%q: %+v %v, want %d", find, sh, err, want)
+		}
+	}
+}

@@ -85,8 +85,10 @@ func (j *jobs) lookInTurns(p store.Print, ix *layer.Index, l *look) error {
 			return nil
 		}
 		var err error
-		done, err = l.on(j.ctx, src, ix, time.Now().Add(lookTurn), nil)
-		<-j.behind
+		func() {
+			defer func() { <-j.behind }() // also when it breaks down
+			done, err = l.on(j.ctx, src, ix, time.Now().Add(lookTurn), nil)
+		}()
 		if err != nil {
 			return err
 		}

@@ -491,6 +491,50 @@ func TestMutesThroughTheWeb(t *testing.T) {
 	}
 }
 
+// TestLookBreaksDown lets the look at one print break down: others are looked at all the
+// same.
+func TestLookBreaksDown(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("tide-gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p, err := c.st.Print(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := c.s.opened.get(t.Context(), p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c.s.jobs.lookBehind(p, b.ix, &look{next: 1}) // nothing to look with
+	select {
+	case c.s.jobs.behind <- struct{}{}:
+		<-c.s.jobs.behind
+	case <-time.After(5 * time.Second):
+		t.Fatal("the turn is never given on")
+	}
+	for k := 0; ; k++ {
+		c.s.jobs.mu.Lock()
+		over := !c.s.jobs.looking[id]
+		c.s.jobs.mu.Unlock()
+		if over {
+			break
+		}
+		if k > 300 {
+			t.Fatal("it never ends")
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	select {
+	case c.s.jobs.behind <- struct{}{}:
+		<-c.s.jobs.behind
+	case <-time.After(5 * time.Second):
+		t.Fatal("the turn is never given on")
+	}
+}
+
 // TestLargePrints opens a print before its landmarks are found; they come later.
 func TestLargePrints(t *testing.T) {
 	c := newClient(t, archive.Limits{})
