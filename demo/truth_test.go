@@ -62,7 +62,7 @@ func TestLayersEqualTruth(t *testing.T) {
 					if math.Abs(l.Z.Millimetres()-want.Z) > 0.0011 || int(l.First) != want.First || int(l.Last) != want.Last {
 						t.Fatalf("layer %d: z %v lines %d–%d, want z %v lines %d–%d", i+1, l.Z, l.First, l.Last, want.Z, want.First, want.Last)
 					}
-					if want.Object != l.Object {
+					if want.Object != int(l.Object) {
 						t.Fatalf("layer %d: object %d, want %d", i+1, l.Object, want.Object)
 					}
 					if i > 0 && int(l.Fold) != want.Fold {

@@ -139,7 +139,7 @@ func (s *Server) book(c fiber.Ctx) error {
 	}
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		v.Z[i], v.H[i], v.Object[i], v.Begin[i], v.Took[i], v.Fold[i] = l.Z.Millimetres(), l.Height.Millimetres(), l.Object, l.Begin, l.Seconds, l.Fold
+		v.Z[i], v.H[i], v.Object[i], v.Begin[i], v.Took[i], v.Fold[i] = l.Z.Millimetres(), l.Height.Millimetres(), int(l.Object), l.Begin, l.Seconds, l.Fold
 		if l.HasNumber {
 			v.Number[i] = &l.Number
 		}

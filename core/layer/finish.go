@@ -22,7 +22,7 @@ func (r *reader) finish() (*Index, error) {
 	r.l.end()
 	r.p.stop()
 	r.p.p.finish()
-	r.begins = r.p.p.begins
+	r.begins = r.p.p.begins.list()
 	r.l.release(len(ix.Layers)-1, true)
 	if err := r.group(); err != nil {
 		return nil, err
@@ -62,7 +62,7 @@ func (r *reader) shape() error {
 				start = i
 			}
 		}
-		l.Object = ix.Objects
+		l.Object = int32(ix.Objects)
 		// The next lower height of the same object; layers go up, so it is near.
 		below := gcode.Nano(0)
 		for k := i - 1; k >= start && k >= i-16; k-- {

@@ -36,8 +36,8 @@ func (r *reader) group() error {
 		}
 	}
 	// Where the first layer begins was noted with its first path.
-	if s := r.runs[0].starts; s != nil {
-		r.stand(0, *s)
+	if len(r.starts) > 0 {
+		r.stand(0, r.starts[0])
 		r.runs[0].gap = nil
 	}
 	if mark == nil {
@@ -57,7 +57,7 @@ func (r *reader) merge(opens []bool) {
 	keep, begins := layers[:0], r.begins[:0]
 	gaps := make(map[int]*gap)       // by layer, from 0
 	to := make([]int32, len(layers)) // layer of each run, from 0
-	var main run
+	var main summed
 	aside := 0 // layers that lay something at other heights too
 	last := -1
 	for i := range layers {
@@ -67,8 +67,7 @@ func (r *reader) merge(opens []bool) {
 				gaps[len(keep)-1] = runs[i].gap
 			}
 			begins = append(begins, r.begins[i])
-			main = runs[i]
-			main.laid = layers[i].Filament
+			main = summed{runs[i], layers[i].Filament}
 			to[i] = int32(len(keep) - 1)
 			continue
 		}
@@ -81,10 +80,9 @@ func (r *reader) merge(opens []bool) {
 		if same {
 			main.wall += runs[i].wall
 			main.laid += t.Filament
-		} else if more(&runs[i], t, &main) {
+		} else if s := (summed{runs[i], t.Filament}); more(&s, &main) {
 			l.Z = t.Z
-			main = runs[i]
-			main.laid = t.Filament
+			main = s
 		}
 		l.Last = max(l.Last, t.Last)
 		l.Moves += t.Moves
@@ -116,9 +114,15 @@ func (r *reader) merge(opens []bool) {
 	}
 }
 
-// more reports whether a run says better than another at which height its layer
-// lies: where more of the wall is laid, else more of the plastic.
-func more(a *run, l *Layer, b *run) bool {
+// summed is what several runs at one height come to together.
+type summed struct {
+	run
+	laid gcode.Nano
+}
+
+// more reports whether a says better than b at which height their layer lies: where
+// more of the wall is laid, else more of the plastic.
+func more(a, b *summed) bool {
 	switch {
 	case a.ramp != b.ramp:
 		return b.ramp
@@ -127,7 +131,7 @@ func more(a *run, l *Layer, b *run) bool {
 	case a.wall != b.wall:
 		return a.wall > b.wall
 	}
-	return l.Filament > b.laid
+	return a.laid > b.laid
 }
 
 // byMarks looks for a comment of the file that stands before each layer and fits
@@ -383,19 +387,19 @@ func (r *reader) mainHeight(from, to int) gcode.Nano {
 	if to == from+1 {
 		return z
 	}
-	sums := map[gcode.Nano]*run{}
-	var best *run
+	sums := map[gcode.Nano]*summed{}
+	var best *summed
 	for i := from; i < to; i++ {
 		l := &r.ix.Layers[i]
 		s := sums[l.Z]
 		if s == nil {
-			s = &run{ramp: r.runs[i].ramp}
+			s = &summed{run: run{ramp: r.runs[i].ramp}}
 			sums[l.Z] = s
 		}
 		s.wall += r.runs[i].wall
 		s.laid += l.Filament
 		s.ramp = s.ramp && r.runs[i].ramp
-		if best == nil || more(s, &Layer{Filament: s.laid}, best) {
+		if best == nil || more(s, best) {
 			best, z = s, l.Z
 		}
 	}

@@ -71,7 +71,8 @@ type Span struct{ First, Last int64 }
 type Layer struct {
 	Number    int64 // the file's own number
 	HasNumber bool
-	Object    int // 1-based
+	Object    int32 // 1-based
+	Tool      int32
 	Z, Height gcode.Nano
 	First     int64 // line of the first laying move
 	Last      int64 // line of the last laying move
@@ -81,7 +82,6 @@ type Layer struct {
 	Filament  gcode.Nano
 	Begin     float64 // seconds from the start of the print to the fold
 	Seconds   float64
-	Tool      int
 	Nozzle    int64 // targets at the first laying move, millionths of a degree
 	Bed       int64
 	Fan       int64 // millionths of the S value
@@ -192,7 +192,7 @@ func (ix *Index) At(line int64) int {
 func (ix *Index) AtHeight(z gcode.Nano) []int {
 	const eps = 500 // half a micrometre: heights are given with few decimals
 	var out []int
-	object := 0
+	object := int32(0)
 	for i := range ix.Layers {
 		if l := &ix.Layers[i]; l.Object != object && l.Z-l.Height >= z-eps {
 			out = append(out, i+1)

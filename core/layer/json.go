@@ -119,9 +119,9 @@ func (ix *Index) row(i int) ReportLayer {
 	mm := gcode.Nano.Millimetres
 	l := &ix.Layers[i]
 	x := ReportLayer{
-		Layer: i + 1, Object: l.Object, Z: mm(l.Z), Height: mm(l.Height),
+		Layer: i + 1, Object: int(l.Object), Z: mm(l.Z), Height: mm(l.Height),
 		First: l.First, Last: l.Last, Fold: l.Fold, Filament: mm(l.Filament), Seconds: l.Seconds,
-		Tool: l.Tool, Nozzle: float64(l.Nozzle) / 1e6, Bed: float64(l.Bed) / 1e6,
+		Tool: int(l.Tool), Nozzle: float64(l.Nozzle) / 1e6, Bed: float64(l.Bed) / 1e6,
 		Fan: float64(l.Fan) / 1e6,
 	}
 	if l.HasNumber {

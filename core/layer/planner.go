@@ -2,7 +2,6 @@ package layer
 
 import (
 	"math"
-	"slices"
 
 	"dogear/core/gcode"
 )
@@ -25,8 +24,9 @@ type planner struct {
 	gap     int64 // number of the first block behind the newest gap
 	gapAt   float64
 	gapDone bool
-	marks   []timeMark // gaps that became folds, not yet timed
-	begins  []float64  // by layer: when its fold is reached
+	marks   []timeMark // gaps that became folds
+	timed   int        // how many of them are timed
+	begins  beginnings
 }
 
 // limits are how fast the head may speed up, and turn.
@@ -160,8 +160,8 @@ func (p *planner) drain(keep int) {
 			p.gapAt, p.gapDone = clock, true
 		}
 		for int64(i) >= mark {
-			p.begins[p.marks[0].layer] = clock
-			p.marks = p.marks[1:]
+			*p.begins.at(p.marks[p.timed].layer) = clock
+			p.timed++
 			mark = p.nextMark() - first
 		}
 		b := &p.blocks[i]
@@ -199,10 +199,10 @@ func (p *planner) drain(keep int) {
 
 // nextMark returns the number of the block at which the next fold begins.
 func (p *planner) nextMark() int64 {
-	if len(p.marks) == 0 {
+	if p.timed == len(p.marks) {
 		return math.MaxInt64 / 2
 	}
-	return p.marks[0].seq
+	return p.marks[p.timed].seq
 }
 
 // open notes that a gap begins here; it may turn out to be a fold.
@@ -210,20 +210,20 @@ func (p *planner) open() { p.gap, p.gapDone = p.seq, false }
 
 // fold says that the newest gap is the fold before the next layer.
 func (p *planner) fold() {
-	if len(p.begins) == cap(p.begins) {
-		p.begins = slices.Grow(p.begins, len(p.begins)+64)
-	}
-	p.begins = append(p.begins, p.gapAt)
+	p.begins.add(p.gapAt)
 	if !p.gapDone {
-		p.marks = append(p.marks, timeMark{p.gap, len(p.begins) - 1})
+		if len(p.marks) == cap(p.marks) { // what is timed makes room
+			p.marks = p.marks[:copy(p.marks, p.marks[p.timed:])]
+			p.timed = 0
+		}
+		p.marks = append(p.marks, timeMark{p.gap, p.begins.n - 1})
 	}
 }
 
 // unfold takes the newest fold back.
 func (p *planner) unfold() {
-	n := len(p.begins) - 1
-	p.begins = p.begins[:n]
-	if k := len(p.marks) - 1; k >= 0 && p.marks[k].layer == n {
+	p.begins.drop()
+	if k := len(p.marks) - 1; k >= p.timed && p.marks[k].layer == p.begins.n {
 		p.marks = p.marks[:k]
 	}
 }
@@ -231,10 +231,45 @@ func (p *planner) unfold() {
 // finish brings everything to rest.
 func (p *planner) finish() {
 	p.drain(0)
-	for _, m := range p.marks {
-		p.begins[m.layer] = p.clock
+	for _, m := range p.marks[p.timed:] {
+		*p.begins.at(m.layer) = p.clock
 	}
-	p.marks = nil
+	p.marks, p.timed = nil, 0
+}
+
+// beginnings are when the folds are reached, by layer. They are kept in parts, since of a
+// million of them a list that is copied each time it has grown leaves a lot behind.
+type beginnings struct {
+	parts [][]float64
+	n     int
+}
+
+const beginningsPart = 1 << 14
+
+func (b *beginnings) add(t float64) {
+	if b.n == len(b.parts)*beginningsPart {
+		b.parts = append(b.parts, make([]float64, 0, min(beginningsPart, b.n+64)))
+	}
+	k := b.n / beginningsPart
+	b.parts[k] = append(b.parts[k], t)
+	b.n++
+}
+
+func (b *beginnings) at(i int) *float64 { return &b.parts[i/beginningsPart][i%beginningsPart] }
+
+func (b *beginnings) drop() {
+	b.n--
+	k := b.n / beginningsPart
+	b.parts[k] = b.parts[k][:b.n%beginningsPart]
+	b.parts = b.parts[:(b.n+beginningsPart-1)/beginningsPart]
+}
+
+func (b *beginnings) list() []float64 {
+	list := make([]float64, 0, b.n)
+	for _, p := range b.parts {
+		list = append(list, p...)
+	}
+	return list
 }
 
 // take takes over what a lasting setting says about speeding up, and reports whether it

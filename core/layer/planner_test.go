@@ -44,9 +44,10 @@ func TestWayEqualsMoves(t *testing.T) {
 	if math.Abs(a.clock-b.clock) > 1e-6 || a.clock < 100 {
 		t.Errorf("%v s move by move, %v s as runs", a.clock, b.clock)
 	}
-	for i := range a.begins {
-		if math.Abs(a.begins[i]-b.begins[i]) > 1e-6 || i > 0 && a.begins[i] < a.begins[i-1] {
-			t.Errorf("fold %d at %v and %v s", i, a.begins[i], b.begins[i])
+	as, bs := a.begins.list(), b.begins.list()
+	for i := range as {
+		if math.Abs(as[i]-bs[i]) > 1e-6 || i > 0 && as[i] < as[i-1] {
+			t.Errorf("fold %d at %v and %v s", i, as[i], bs[i])
 		}
 	}
 }

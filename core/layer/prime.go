@@ -55,7 +55,7 @@ func (r *reader) primes(mark int64) (int, error) {
 // firstOnes returns how many of the early runs stand before a line.
 func (r *reader) firstOnes(mark int64) int {
 	n := 0
-	for n < len(r.runs) && r.runs[n].starts != nil && (mark == 0 || r.ix.Layers[n].Last < mark) {
+	for n < len(r.starts) && (mark == 0 || r.ix.Layers[n].Last < mark) {
 		n++
 	}
 	return n
@@ -102,6 +102,7 @@ func (r *reader) forget(drop int) {
 	ix := r.ix
 	ix.Prime = Span{ix.Layers[0].First, ix.Layers[drop-1].Last}
 	ix.Layers, r.runs, r.begins = ix.Layers[drop:], r.runs[drop:], r.begins[drop:]
+	r.starts = r.starts[min(drop, len(r.starts)):]
 	for k := range r.l.templates {
 		t := &r.l.templates[k]
 		for i := range t.occurs {

@@ -90,12 +90,13 @@ type reader struct {
 	pre    gcode.State // before the present line, when it may open a gap
 	preSet bool
 	gap    gap
-	start  point  // early: in front of the movement that leads to the next laying
-	inMove bool   // early: since start there was only movement
-	muted  int64  // line of the newest muted line
-	inEar  string // id of the ear of Dogear's own whose lines are being read
-	early  bool   // fewer than maxEarly runs so far: each path apart from the one before is one
-	runs   []run  // one for each entry of ix.Layers
+	start  point   // early: in front of the movement that leads to the next laying
+	inMove bool    // early: since start there was only movement
+	muted  int64   // line of the newest muted line
+	inEar  string  // id of the ear of Dogear's own whose lines are being read
+	early  bool    // fewer than maxEarly runs so far: each path apart from the one before is one
+	runs   []run   // one for each entry of ix.Layers
+	starts []point // by early run: in front of the movement that leads to it
 	hot    sums
 	path   path
 	end    [2]gcode.Nano // where the newest laying move ended

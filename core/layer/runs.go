@@ -12,12 +12,10 @@ import (
 
 // run is what is kept of a run besides its entry in Index.Layers.
 type run struct {
-	wall   gcode.Nano // filament of its closed paths
-	laid   gcode.Nano // filament of several runs at one height, when they are summed up
-	ramp   bool       // it rises or falls, and nothing at its height follows
-	aside  bool       // its height is not the layer's
-	gap    *gap       // the gap before it when there is a choice in it, else nil
-	starts *point     // early: in front of the movement that leads to it
+	wall  gcode.Nano // filament of its closed paths
+	ramp  bool       // it rises or falls, and nothing at its height follows
+	aside bool       // its height is not the layer's
+	gap   *gap       // the gap before it when there is a choice in it, else nil
 }
 
 // sums are what is added up over the laying moves of the present run.
@@ -248,11 +246,9 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	}
 	if opens {
 		r.betweenNothing(at)
-		first := r.firstRun()
+		r.leadsHere()
 		r.open(z)
-		k := len(r.ix.Layers) - 1
-		r.runs[k].ramp = sloped
-		r.runs[k].starts = first
+		r.runs[len(r.runs)-1].ramp = sloped
 		if sloped {
 			r.l.hold()
 		}
@@ -268,16 +264,17 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	}
 }
 
-// firstRun returns, early on, where the movement begins that leads to the present move.
-func (r *reader) firstRun() *point {
+// leadsHere keeps, early on, where the movement begins that leads to the run that is
+// about to be opened.
+func (r *reader) leadsHere() {
 	if !r.early {
-		return nil
+		return
 	}
 	p := r.gap.first
 	if r.inMove {
 		p = r.start
 	}
-	return &p
+	r.starts = append(r.starts[:min(len(r.starts), len(r.runs))], p)
 }
 
 // joins reports whether the present move begins where the one before it ended.
@@ -329,7 +326,7 @@ func (r *reader) open(z gcode.Nano) {
 	r.settle()
 	r.hot.z = z
 	r.p.fold()
-	l := Layer{Z: z, Tool: int(r.m.Tool), Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan,
+	l := Layer{Z: z, Tool: r.m.Tool, Nozzle: r.m.Nozzle(), Bed: r.m.Bed(), Fan: r.m.Fan,
 		Diameter: r.gap.first.at.Diameter(),
 		Fold:     r.gap.first.line, Offset: r.gap.first.off}
 	r.ix.keep(r.gap.first)

@@ -56,8 +56,9 @@ func (ix *Index) Times(src Source, n int, moves []Move) ([]float64, error) {
 	if p.clock > 0 {
 		k = l.Seconds / p.clock
 	}
-	for i := range p.begins {
-		p.begins[i] = l.Begin + p.begins[i]*k
+	begins := p.begins.list()
+	for i := range begins {
+		begins[i] = l.Begin + begins[i]*k
 	}
-	return p.begins, nil
+	return begins, nil
 }

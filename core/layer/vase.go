@@ -111,9 +111,9 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 	}
 	if opens {
 		r.betweenNothing(at)
-		last, first := h.z, r.firstRun()
+		last := h.z
+		r.leadsHere()
 		r.open(z)
-		r.runs[len(r.runs)-1].starts = first
 		r.top = z
 		if sloped {
 			base := r.a.From[2]
