@@ -86,6 +86,12 @@ type markView struct {
 	Reason    string  `json:"reason"`
 }
 
+// Colours reports whether people change the colour at folds of this kind.
+func (m markView) Colours() bool {
+	return slices.Contains([]string{landmark.Raised, landmark.Step, landmark.FlatEnds,
+		landmark.Paths}, m.Kind)
+}
+
 // landmarks are those of a print that are sure enough to be shown.
 func (b *book) landmarks() []markView {
 	out := []markView{}

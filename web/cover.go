@@ -28,7 +28,8 @@ type coverPart struct {
 // keepCovers is how many models are kept: one print is looked at a time.
 const keepCovers = 4
 
-// cover draws the finished print, or, with cut, what is laid before that layer.
+// cover draws the finished print, or, with cut, what is laid before that layer. With line
+// a part begins there too, though no ear does.
 //
 //	uint32     w, h, k
 //	k × 2 uint32     layer and line of each part
@@ -51,7 +52,8 @@ func (s *Server) cover(c fiber.Ctx) error {
 	if n, err := strconv.Atoi(c.Query("cut")); err == nil {
 		end = min(max(n-1, 0), end)
 	}
-	cv, err := s.model(c.Context(), b, m, end)
+	line, _ := strconv.ParseInt(c.Query("line"), 10, 64)
+	cv, err := s.model(c.Context(), b, m, end, line)
 	if err != nil {
 		return err
 	}
@@ -70,8 +72,10 @@ func (s *Server) cover(c fiber.Ctx) error {
 	return c.Send(append(out, p.Shade...))
 }
 
-// model is the model of layers 1 … end, cut where ears lie inside layers.
-func (s *Server) model(ctx context.Context, b *book, m *marked, end int) (*cover, error) {
+// model is the model of layers 1 … end, cut where ears lie inside layers, and in front of
+// line unless that is 0.
+func (s *Server) model(ctx context.Context, b *book, m *marked, end int, line int64) (*cover,
+	error) {
 	inside := map[int][]int64{}
 	key := fmt.Sprint(b.print.ID, "/", end, "/", b.reading())
 	for _, e := range sortedEars(m.plan, b.ix) {
@@ -79,6 +83,11 @@ func (s *Server) model(ctx context.Context, b *book, m *marked, end int) (*cover
 			inside[n] = append(inside[n], line)
 			key += fmt.Sprint(",", line)
 		}
+	}
+	if n := b.ix.At(line); n > 0 && n <= end && !slices.Contains(inside[n], line) {
+		inside[n] = append(inside[n], line)
+		slices.Sort(inside[n])
+		key += fmt.Sprint("/", line)
 	}
 	return s.covers.get(ctx, key, func(ctx context.Context) (*cover, error) {
 		return newCover(ctx, b, inside, end)

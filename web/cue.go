@@ -33,7 +33,11 @@ func (s *Server) cueSheet(c fiber.Ctx) (*book, *cue.Sheet, error) {
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}
 	sheet, err := cue.New(b.print.Title, b.src, b.ix, m.plan, res, start)
-	return b, sheet, err
+	if err != nil {
+		return nil, nil, err
+	}
+	sheet.After = b.afterwards(m)
+	return b, sheet, nil
 }
 
 // cuePage is the timetable to have beside the printer.

@@ -439,3 +439,19 @@ func TestOddNames(t *testing.T) {
 		t.Error("the ear is not written")
 	}
 }
+
+// TestAfterwards checks that pockets which stay open to the top are not forgotten: no stop
+// is made for them, but the cue sheet says what goes in when the print is done.
+func TestAfterwards(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	part := demo.Sockets(20)
+	part.Layers = 18
+	file, _ := demo.Slice(part, demo.DialectNamed("plain"))
+	p := fmt.Sprintf("/prints/%d", c.upload(file, "sockets.gcode"))
+	c.page(t, p+"/cue", "When it is done", "Put in: a pocket hex 5.8 across, open to the top, for the M3 nut.")
+	closed, _ := demo.Slice(demo.Sockets(20), demo.DialectNamed("plain"))
+	p = fmt.Sprintf("/prints/%d", c.upload(closed, "closed.gcode"))
+	if _, body := c.do("GET", p+"/cue", nil, nil); strings.Contains(body, "When it is done") {
+		t.Error("pockets that are covered are called open")
+	}
+}

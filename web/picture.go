@@ -18,7 +18,7 @@ const smallPicture = 200
 
 // planPicture draws a print in its colours for a plan that is handed on.
 func (s *Server) planPicture(ctx context.Context, b *book, m *marked) (string, error) {
-	cv, err := s.model(ctx, b, m, len(b.ix.Layers))
+	cv, err := s.model(ctx, b, m, len(b.ix.Layers), 0)
 	if err != nil {
 		return "", err
 	}

@@ -135,6 +135,45 @@ func (b *book) pockets(m *marked) []pocketView {
 	return out
 }
 
+// afterwards says what of the Kit goes into the pockets that stay open to the top: no stop
+// is needed for it, but somebody must think of it.
+func (b *book) afterwards(m *marked) []string {
+	type heap struct {
+		part, pocket string
+		n            int
+	}
+	var heaps []heap
+	all := b.found()
+	for i := range all {
+		best, room := "", math.Inf(1)
+		for _, key := range m.kit.Keys[plan.Inserts] {
+			part := m.kit.Inserts[key]
+			if s, ok := insert.Afterwards(b.ix, &all[i], &part); ok && math.Abs(s.Side-0.1) < room {
+				best, room = key, math.Abs(s.Side-0.1)
+			}
+		}
+		if best == "" {
+			continue
+		}
+		h := heap{part: best, pocket: openWords(&all[i])}
+		k := slices.IndexFunc(heaps, func(o heap) bool { return o.part == h.part && o.pocket == h.pocket })
+		if k < 0 {
+			heaps = append(heaps, h)
+			k = len(heaps) - 1
+		}
+		heaps[k].n++
+	}
+	var out []string
+	for _, h := range heaps {
+		which := "a pocket " + h.pocket
+		if h.n > 1 {
+			which = fmt.Sprintf("%d pockets %s", h.n, h.pocket)
+		}
+		out = append(out, fmt.Sprintf("%s, open to the top, for the %s", which, h.part))
+	}
+	return out
+}
+
 // takes names what of the Kit goes into a pocket, what fits best first.
 func (b *book) takes(m *marked, p *landmark.Pocket) []string {
 	type candidate struct {

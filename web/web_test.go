@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -382,6 +383,11 @@ func looks(t *testing.T, c *client, path string) {
 			t.Errorf("%s: %d, %d bytes", view, code, len(body))
 		}
 	}
+	// A line at which nothing is marked yet cuts the cover too, to show what is left there.
+	whole, cut := partsOf(c, path+"/cover/above"), partsOf(c, path+fmt.Sprintf("/cover/above?line=%d", mid.Line))
+	if cut != whole+1 {
+		t.Errorf("%d parts, cut at line %d %d", whole, mid.Line, cut)
+	}
 	if code, _ := c.do("GET", path+"/cover/inside", nil, nil); code != 404 {
 		t.Error(code)
 	}
@@ -572,4 +578,10 @@ func TestLargePrints(t *testing.T) {
 	if now, err := c.s.told(t.Context(), id); err != nil || now != before+" looked" {
 		t.Errorf("an open bench is told %q, then %q (%v)", before, now, err)
 	}
+}
+
+// partsOf is how many parts a cover has.
+func partsOf(c *client, url string) int {
+	_, body := c.do("GET", url, nil, nil)
+	return int(binary.LittleEndian.Uint32([]byte(body)[8:]))
 }

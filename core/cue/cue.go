@@ -31,6 +31,7 @@ type Sheet struct {
 	Layers  int
 	Rows    []Row
 	Totals  []Total
+	After   []string // what is put in when the print is done; nobody stops for it
 }
 
 // Row is a stop, or a heads-up before one.

@@ -49,6 +49,14 @@ test("the nameplate's letters: a fold inside layer 1", async () => {
   await p.click('button[data-jump-line]:has-text("what surrounds them begins")');
   await p.waitForFunction(() => /in front of line 828/.test(document.querySelector('[data-out="sentence"]').textContent));
   assert.equal(await p.textContent("h1 [data-out=what]"), "Inside at");
+  // What is left there, seen from below in the next colour: the letters stay, faded.
+  await p.click('#finds li:has(button[data-jump-line="828"]) [data-rest]');
+  await p.waitForSelector('[data-cover][data-shown$="/828"]');
+  assert.equal(await p.getAttribute('[data-view="below"]', "aria-pressed"), "true");
+  assert.ok(await colours(p, "[data-cover] canvas", [184, 54, 43]) > 500, "the board is red");
+  assert.ok(await colours(p, "[data-cover] canvas", [195, 192, 187]) > 100, "the letters are faded");
+  await p.keyboard.press("r");
+  await p.waitForSelector('[data-cover][data-shown^="slant/"]');
   await p.click('[data-mark] [data-filament="white"]');
   await p.waitForSelector('[data-ear][data-line="828"][data-open="true"]');
   assert.match(await p.textContent('[data-out="sentence"]'), /Tar black ends inside layer 1 · Gull white begins in front of line 828/);

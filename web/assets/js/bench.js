@@ -239,7 +239,7 @@ export async function bench(root) {
     spine.draw(n, state.ears, state.bands, state.rest && n <= N ? next() : "", inside, state.mutes, state.sits, state.changes);
     put("scale", spine.lens > 1 ? "drawn wider round the fold" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
     margin();
-    cover.load(n, state.ears, state.bands);
+    loadCover();
     pages();
   }
 
@@ -270,6 +270,25 @@ export async function bench(root) {
   }
 
   const filamentBefore = () => (state.path > 0 ? bandAt(state.fold, lineNow() - 1) : endOf(Math.max(state.fold - 1, 1)))?.filament;
+
+  // loadCover shows the cover, with what is left from the fold on in the next colour when
+  // that is asked for.
+  function loadCover() {
+    const colour = state.rest && state.fold <= N ? next() : "";
+    cover.load(state.fold, state.ears, state.bands, colour ? { from: state.fold, line: state.path > 0 ? lineNow() || 0 : 0, colour } : null);
+  }
+
+  // fromWhere says from which side what is left is seen.
+  const fromWhere = () => (state.fold === 1 ? "below" : "above");
+
+  // seeRest shows what is left to be laid in the next colour, on the cover.
+  function seeRest() {
+    cover.root.open = true;
+    cover.root.scrollIntoView({ block: "nearest" });
+    if (!state.rest) return acts.rest();
+    cover.ask(fromWhere());
+    loadCover();
+  }
 
   // nextFilament is the one that a mark would put here: the filament before the
   // last one comes back, since bands usually take turns.
@@ -405,7 +424,7 @@ export async function bench(root) {
     on: () => along(1), back: () => along(-1),
     side: () => { spine.side = !spine.side; press("side", spine.side); show(); },
     travel: () => { state.travel = !state.travel; press("travel", state.travel); pages(); },
-    rest: () => { state.rest = !state.rest; press("rest", state.rest); show(); },
+    rest: () => { state.rest = !state.rest; press("rest", state.rest); cover.ask(state.rest ? fromWhere() : ""); show(); },
     cover: () => { cover.root.open = !cover.root.open; },
     fit: () => { view.fit(); pages(); },
     keys: () => document.querySelector("[data-keys]").showModal(),
@@ -419,7 +438,9 @@ export async function bench(root) {
     const b = e.target.closest("[data-act]");
     if (b && !b.closest("#margin") && acts[b.dataset.act]) return acts[b.dataset.act]();
     const j = e.target.closest("[data-jump]");
-    if (j) goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
+    if (!j) return;
+    const there = goEar({ before: Number(j.dataset.jump), line: Number(j.dataset.jumpLine || 0) });
+    if (j.hasAttribute("data-rest")) there.then(seeRest);
   });
 
   const keys = { ArrowUp: "up", ArrowDown: "down", ArrowLeft: "back", ArrowRight: "on", Home: "home", End: "end", n: "next", p: "prev", m: "mark", i: "putIn", l: "landmark", "/": "goto", u: "undo", U: "redo", s: "side", t: "travel", r: "rest", f: "fit", c: "cover", x: "mute", e: "choose", " ": "play", "?": "keys" };
@@ -446,18 +467,17 @@ export async function bench(root) {
     say(`${r.said}: ${state.path > 0 ? `fold inside it, in front of line ${count(lineNow())}` : `fold before layer ${state.fold}`}.`);
   });
 
-  cover.root.addEventListener("toggle", () => cover.load(state.fold, state.ears, state.bands));
+  cover.root.addEventListener("toggle", loadCover);
   cover.root.addEventListener("click", (e) => {
     const b = e.target.closest("button");
     if (!b) return;
     if (b.dataset.view) {
-      cover.view = b.dataset.view;
-      for (const x of cover.root.querySelectorAll("[data-view]")) x.setAttribute("aria-pressed", x === b);
+      cover.show(b.dataset.view);
     } else {
       cover.cut = !cover.cut;
       b.setAttribute("aria-pressed", cover.cut);
     }
-    cover.load(state.fold, state.ears, state.bands);
+    loadCover();
   });
 
   const signOf = (ear) => root.querySelector(`[data-ear="${ear}"]`)?.dataset.sign || "";

@@ -1,4 +1,4 @@
-import { rgb } from "./colour.js";
+import { mix, rgb, token } from "./colour.js";
 
 // Cover shows the print as it will look. What the server sends are parts and
 // shades; colours are put on here, so that they change at once.
@@ -11,20 +11,49 @@ export class Cover {
     this.cut = false;
     this.key = "";
     this.data = null;
+    this.rest = null;
+    this.asked = "";
   }
 
   get open() { return this.root.open; }
 
-  // load fetches a view when something else is asked for than is shown.
-  async load(fold, ears, bands) {
+  // show chooses a view.
+  show(view) {
+    this.view = view;
+    for (const x of this.root.querySelectorAll("[data-view]")) x.setAttribute("aria-pressed", x.dataset.view === view);
+  }
+
+  // ask turns to a view while the question is what is left to be laid: from above, or from
+  // below for what lies in the first layer. At the end it turns back, unless somebody has
+  // chosen another view meanwhile.
+  ask(view) {
+    if (view) {
+      if (!this.asked) this.before = this.view;
+      this.asked = view;
+      this.show(view);
+    } else if (this.asked) {
+      if (this.view === this.asked) this.show(this.before);
+      this.asked = "";
+    }
+  }
+
+  // load fetches a view when something else is asked for than is shown. rest is what is
+  // left to be laid, { from, line, colour }, when it is to stand out from what is done.
+  async load(fold, ears, bands, rest = null) {
     if (!this.open) return;
-    const same = bands === this.bands;
+    const same = bands === this.bands && rest?.from === this.rest?.from && rest?.line === this.rest?.line && rest?.colour === this.rest?.colour;
     this.bands = bands;
+    this.rest = rest;
     const inside = ears.filter((e) => e.line).map((e) => e.line).join();
-    const key = `${this.view}/${this.cut ? fold : ""}/${inside}`;
+    const line = rest?.line && !this.cut ? rest.line : 0;
+    const key = `${this.view}/${this.cut ? fold : ""}/${inside}/${line}`;
     if (key === this.key) return same ? undefined : this.paint();
     this.key = key;
-    const r = await fetch(`${this.url}/${this.view}${this.cut ? `?cut=${fold}` : ""}`);
+    if (line) { // the fold may still be moving from path to path
+      await new Promise((done) => { setTimeout(done, 250); });
+      if (key !== this.key) return;
+    }
+    const r = await fetch(`${this.url}/${this.view}${this.cut ? `?cut=${fold}` : line ? `?line=${line}` : ""}`);
     if (key !== this.key || !r.ok) return;
     const buf = await r.arrayBuffer();
     const v = new DataView(buf);
@@ -46,8 +75,10 @@ export class Cover {
     const colours = [];
     for (let i = 0; i < d.parts.length; i += 2) {
       let b = this.bands[0];
-      for (const x of this.bands) if (x.from < d.parts[i] || (x.from === d.parts[i] && x.line <= d.parts[i + 1])) b = x;
-      colours.push(rgb(b.colour));
+      const begun = (x) => x.from < d.parts[i] || (x.from === d.parts[i] && x.line <= d.parts[i + 1]);
+      for (const x of this.bands) if (begun(x)) b = x;
+      const r = this.rest;
+      colours.push(rgb(!r ? b.colour : begun(r) ? r.colour : mix(b.colour, token("page"), 0.72)));
     }
     const ctx = c.getContext("2d");
     const img = ctx.createImageData(w, h);
