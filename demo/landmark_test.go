@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"dogear/core/landmark"
@@ -45,6 +46,7 @@ func TestLandmarks(t *testing.T) {
 		{"arch", demo.Arch(), []string{"step 17", "bridge 17"}, 5},
 		{"relief", demo.Relief(), []string{"flat-ends 9", "flat-ends 11", "raised 14"}, 5},
 		{"engraved", demo.Engraved(), []string{"flat-ends 13"}, 4},
+		{"bollards", demo.Bollards(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
 		for _, d := range demo.Dialects() {
@@ -222,6 +224,22 @@ func TestCounterbore(t *testing.T) {
 			}
 			if !found {
 				t.Errorf("%s: no nut's pocket at %g: %+v", d.Name, x, r.Pockets)
+			}
+		}
+	}
+}
+
+// TestPartsEnd checks that posts which end at different heights are counted, not measured
+// by their area alone.
+func TestPartsEnd(t *testing.T) {
+	for _, d := range demo.Dialects() {
+		r, _ := look(t, demo.Bollards(), d)
+		for n, want := range map[int]string{13: "2 parts end here; 3 go on", 15: "One part ends here; 2 go on"} {
+			ok := slices.ContainsFunc(r.Landmarks, func(m landmark.Landmark) bool {
+				return m.BeforeLayer != nil && *m.BeforeLayer == n && m.Reason == want
+			})
+			if !ok {
+				t.Errorf("%s: not %q before layer %d: %+v", d.Name, want, n, r.Landmarks)
 			}
 		}
 	}

@@ -189,6 +189,24 @@ func Relief() Solid {
 		}}
 }
 
+// Bollards is a plate with five posts: two end after eight layers, one after ten, two
+// later still.
+func Bollards() Solid {
+	return Solid{Layer: 0.2, First: 0.2, Layers: 20, Walls: 2, Gap: 2, Brim: 1,
+		Section: func(n int, z float64) []island {
+			if n <= 4 {
+				return []island{{outer: rect(mid-40, mid-10, mid+40, mid+10), solid: true}}
+			}
+			var out []island
+			for k, last := range []int{12, 20, 14, 12, 20} {
+				if x := mid - 32 + 16*float64(k); n <= last {
+					out = append(out, island{outer: circle(x, mid, 3, 40), solid: n >= last-2})
+				}
+			}
+			return out
+		}}
+}
+
 // Engraved is a plate into whose top five strokes are cut.
 func Engraved() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 16, Walls: 2, Gap: 2, Brim: 1,

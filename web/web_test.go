@@ -384,9 +384,9 @@ func looks(t *testing.T, c *client, path string) {
 		}
 	}
 	// A line at which nothing is marked yet cuts the cover too, to show what is left there.
-	whole, cut := partsOf(c, path+"/cover/above"), partsOf(c, path+fmt.Sprintf("/cover/above?line=%d", mid.Line))
+	whole, cut := partsOf(c, path+"/cover/above"), partsOf(c, path+fmt.Sprintf("/cover/above?line=%d", mid.Line+1))
 	if cut != whole+1 {
-		t.Errorf("%d parts, cut at line %d %d", whole, mid.Line, cut)
+		t.Errorf("%d parts, cut behind line %d %d", whole, mid.Line, cut)
 	}
 	if code, _ := c.do("GET", path+"/cover/inside", nil, nil); code != 404 {
 		t.Error(code)

@@ -17,7 +17,8 @@ type Finder struct {
 	ix      *layer.Index
 	frame   raster.Frame
 	below   *raster.Section
-	sign    uint64 // of what the layer below lays
+	under   *raster.Grid // Solid of the layer under that
+	sign    uint64       // of what the layer below lays
 	laid    gcode.Nano
 	moves   []layer.Move // of the layer that is looked at
 	rings   []ring       // and its closed paths, when ringsOf is that layer
@@ -36,7 +37,7 @@ func NewFinder(ix *layer.Index) *Finder { return &Finder{ix: ix, frame: raster.F
 func (f *Finder) Add(n int, moves []layer.Move) {
 	if n > 1 && f.ix.Layers[n-1].Object != f.ix.Layers[n-2].Object {
 		f.closeAll()
-		f.below = nil
+		f.below, f.under = nil, nil
 	}
 	sign := signOf(f.ix, n, moves)
 	laid, was := f.ix.Layers[n-1].Filament, f.laid
@@ -54,6 +55,9 @@ func (f *Finder) Add(n int, moves []layer.Move) {
 		f.inside(moves)
 	}
 	f.track(n, s)
+	if f.below != nil {
+		f.under = f.below.Solid
+	}
 	f.below = s
 }
 
@@ -120,6 +124,7 @@ func signOf(ix *layer.Index, n int, moves []layer.Move) uint64 {
 // again takes in layer n, which lays just what the one below does: nothing begins or
 // ends there.
 func (f *Finder) again(n int) {
+	f.under = f.below.Solid
 	f.areas = append(f.areas, f.areas[n-2])
 	f.heights(n)
 	for _, t := range f.open {
@@ -151,7 +156,11 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	// A slope loses a rim a layer; a flat top ends all at once.
 	slope := f.usual(n)
 	islands := s.Pieces
+	parts, tops := s.Ended(below, f.under)
 	switch {
+	case parts > 0 && tops > partArea && tops > 0.7*ends:
+		f.add(n, FlatEnds, 0.6+0.35*min(1, share), fmt.Sprintf("%s here; %d %s", ofParts(parts),
+			islands, map[bool]string{true: "goes on", false: "go on"}[islands == 1]))
 	case share > 0.18 && ends > 3*slope+4:
 		sure := 0.55 + 0.45*min(1, (share-0.18)/0.5)
 		switch {
@@ -178,6 +187,16 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	if l := longest(s, below, moves); l >= 3 {
 		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both ends", l))
 	}
+}
+
+// partArea is how large the top of what ends by itself must be, mm²: a whisker is no part.
+const partArea = 4
+
+func ofParts(n int) string {
+	if n == 1 {
+		return "One part ends"
+	}
+	return fmt.Sprintf("%d parts end", n)
 }
 
 // Figures cut in are small: so much of the top at least, and so many mm² together.

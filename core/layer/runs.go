@@ -21,6 +21,7 @@ type run struct {
 // sums are what is added up over the laying moves of the present run.
 type sums struct {
 	z     gcode.Nano
+	foot  gcode.Nano // of a ramp: where it begins
 	box   [4]gcode.Nano
 	moves int
 	laid  gcode.Nano
@@ -205,8 +206,8 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	sloped := rise > 1 || rise < -1
 	broken := n == 0 || r.gap.set || a.From[0] != r.end[0] || a.From[1] != r.end[1]
 	if !sloped {
-		r.rising.step(z, r.m.Laid-a.Laid)
-		if z > r.flatZ+eps {
+		r.rising.step(z, r.m.Laid-a.Laid, a.Laid)
+		if r.rising.rise == 0 && z > r.flatZ+eps { // else it is a stretch of a climb
 			if len(r.steps) < 4096 && r.flatZ > 0 {
 				r.steps = append(r.steps, z-r.flatZ)
 			}
@@ -224,7 +225,10 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 		opens = rise > 0 || a.From[2] > h.z+eps || a.From[2] < h.z-eps
 	case ramp && z >= h.z-eps && z <= h.z+eps:
 		// Heights with few decimals are level now and then on a ramp.
-		if r.path.flat += a.Laid; r.path.flat*2 > r.path.sloped {
+		climbed := h.laid - r.path.flat
+		r.path.flat += a.Laid
+		if r.path.flat*2 > r.path.sloped &&
+			(broken || plateau(r.path.flat, h.z-h.foot, climbed)) {
 			r.levelOut()
 		}
 	default:
@@ -250,6 +254,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 		r.open(z)
 		r.runs[len(r.runs)-1].ramp = sloped
 		if sloped {
+			h.foot = min(r.m.Pos[2], a.From[2])
 			r.l.hold()
 		}
 	} else if sloped {

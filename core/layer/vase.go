@@ -9,16 +9,27 @@ import (
 // A vase is one wall that rises all the time. It has no heights at which its
 // layers lie, so it is read a second time, cut into turns.
 
-// fine is a step of height smaller than any layer: a spiral whose heights are
-// written with few decimals stands level in between.
-const fine = 30_000
+// quantum is the coarsest step in which a file writes heights (two decimals): what rises
+// slowly stands level in between. least is how far it must have risen for the way on
+// which it rises by a quantum to be known.
+const (
+	quantum = gcode.MM / 100
+	least   = 2*quantum + eps
+)
+
+// plateau reports whether what was laid level behind a climb is more than any climb that
+// goes on leaves between two of its steps: this is where it led to. It rose by rise while
+// climbed was laid.
+func plateau(flat, rise, climbed gcode.Nano) bool {
+	return rise > least && 2*float64(flat)*float64(rise) > 3*float64(quantum)*float64(climbed)
+}
 
 // climber follows what is laid while the height rises. The sloped starts of walls
 // rise by one layer, a spiral by many.
 type climber struct {
 	rise   gcode.Nano // of the present climb
 	begin  gcode.Nano // laid in all when it began
-	level  gcode.Nano // height of the newest level stretch in it
+	risen  gcode.Nano // laid in all when it last rose
 	at     gcode.Nano // height at which it ended
 	high   bool       // it has risen higher than any sloped start does
 	spiral gcode.Nano // laid by the high climbs before it
@@ -37,8 +48,9 @@ func (c *climber) climb(rise, laid gcode.Nano, broken bool, r *reader) {
 	if rise < 0 {
 		return
 	}
+	c.risen = r.m.Laid
 	if c.rise == 0 {
-		c.begin, c.level = laid, r.flatZ
+		c.begin = laid
 	}
 	c.rise += rise
 	if !c.high && c.rise > 3*gcode.MM/10 && c.rise > r.flatStep()*5/2 {
@@ -49,15 +61,15 @@ func (c *climber) climb(rise, laid gcode.Nano, broken bool, r *reader) {
 	}
 }
 
-// step takes in a level move at height z.
-func (c *climber) step(z, laid gcode.Nano) {
+// step takes in a level move at height z. laid is what was laid in all before it, and by
+// it.
+func (c *climber) step(z, laid, by gcode.Nano) {
 	if c.rise == 0 {
 		return
 	}
-	if d := z - c.level; d > fine || d < -eps {
+	d := z - c.at
+	if d > eps || d < -eps || plateau(laid+by-c.risen, c.rise, c.risen-c.begin) {
 		c.stop(laid)
-	} else {
-		c.level = z
 	}
 }
 

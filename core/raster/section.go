@@ -13,6 +13,8 @@ type Section struct {
 	Solid  *Grid // what is inside the outline, the gaps of sparse fill included
 	Open   *Grid // enclosed empty places with a wall around them: holes, pockets
 	Pieces int   // islands of Solid
+
+	islands []Piece
 }
 
 // smallest opening and island that count, mm².
@@ -89,9 +91,23 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 	for _, p := range s.Solid.Pieces() {
 		if p.Cells >= least {
 			s.Pieces++
+			s.islands = append(s.islands, p)
 		}
 	}
 	return s
+}
+
+// Ended returns how many islands of the layer below have nothing on them here, and how
+// large they are together, mm². Those that stand on nothing of under, the layer below that
+// one, are left out: what is one layer high is no part. under may be nil.
+func (s *Section) Ended(below *Section, under *Grid) (n int, area float64) {
+	for i := range below.islands {
+		if p := &below.islands[i]; p.On(s.Solid) == 0 && (under == nil || p.On(under) > 0) {
+			n++
+			area += float64(p.Cells) * s.Solid.Cell * s.Solid.Cell
+		}
+	}
+	return n, area
 }
 
 // eachPiece calls f for the straight pieces of a move, mm.
