@@ -12,8 +12,10 @@ import (
 
 // rank orders the packages: imports go to a lower rank only.
 var rank = map[string]int{
-	"gcode": 0, "archive": 0, "edit": 0, "layer": 1, "explain": 2, "raster": 2, "landmark": 3, "plan": 3,
-	"insert": 4, "routine": 5, "proof": 6, "pickup": 6, "bind": 6, "cue": 6, "printer": 7, "release": 7,
+	"gcode": 0, "archive": 0, "edit": 0, "layer": 1, "explain": 2, "raster": 2, "landmark": 3,
+	"plan":   3,
+	"insert": 4, "routine": 5, "proof": 6, "pickup": 6, "bind": 6, "cue": 6, "printer": 7,
+	"release": 7,
 }
 
 // TestCoreStandsAlone checks that core imports nothing but the standard
@@ -21,7 +23,8 @@ var rank = map[string]int{
 func TestCoreStandsAlone(t *testing.T) {
 	files := 0
 	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") ||
+			strings.HasSuffix(path, "_test.go") {
 			return err
 		}
 		files++
@@ -44,7 +47,8 @@ func TestCoreStandsAlone(t *testing.T) {
 				if rank[rest] >= from && rest != own {
 					t.Errorf("%s imports %s, which is not below it", path, name)
 				}
-			} else if strings.Contains(strings.Split(name, "/")[0], ".") || strings.HasPrefix(name, "dogear/") {
+			} else if strings.Contains(strings.Split(name, "/")[0], ".") ||
+				strings.HasPrefix(name, "dogear/") {
 				t.Errorf("%s imports %s", path, name)
 			}
 		}

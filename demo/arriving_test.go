@@ -40,7 +40,8 @@ func TestArriving(t *testing.T) {
 
 // TestArrivingRefused says of a file that is none what reading it whole says.
 func TestArrivingRefused(t *testing.T) {
-	for _, text := range []string{"", "\x89PNG....", "a\rb\rc\rd\re\r", "; only words\n", "M117 hello\n"} {
+	for _, text := range []string{"", "\x89PNG....", "a\rb\rc\rd\re\r", "; only words\n",
+		"M117 hello\n"} {
 		a := layer.NewArriving(layer.Options{})
 		_, _ = a.Write([]byte(text))
 		src := bytes.NewReader([]byte(text))

@@ -29,7 +29,8 @@ type laid struct {
 func laying(t *testing.T, file []byte, ix *layer.Index, from, to int64) []laid {
 	t.Helper()
 	var out []laid
-	err := ix.Walk(bytes.NewReader(file), 0, to+1, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := ix.Walk(bytes.NewReader(file), 0, to+1, func(line int64, _ []byte, _ *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		if line >= from && a.Kind == gcode.Lay {
 			out = append(out, laid{a.From, m.Pos, a.Laid, m.Feed, int64(m.Fan), m.Nozzle(), m.Bed()})
 		}
@@ -62,7 +63,8 @@ func bound(t *testing.T, pieces []bind.Piece, joints []bind.Joint) (*bind.Bound,
 // TestBind joins a coarse and a fine slicing in every pair of dialects: each
 // piece is the original's, byte for byte, and lays what it laid there.
 func TestBind(t *testing.T) {
-	kinds := []bind.Joint{{}, {Ear: plan.Ear{Kind: plan.Nozzle, Nozzle: 0.25}}, {Ear: plan.Ear{Kind: plan.Colour, Stop: "M600"}}, {DZ: 0.05}}
+	kinds := []bind.Joint{{}, {Ear: plan.Ear{Kind: plan.Nozzle, Nozzle: 0.25}},
+		{Ear: plan.Ear{Kind: plan.Colour, Stop: "M600"}}, {DZ: 0.05}}
 	files := map[string][2][]byte{}
 	for _, d := range demo.Dialects() {
 		a, _ := demo.Slice(demo.Pier(0.3, 0), d)
@@ -106,7 +108,8 @@ func TestBind(t *testing.T) {
 						to = p.Ix.Layers[p.To].Fold - 1
 					}
 					at := made.OutLines[k]
-					if want := bytes.Join(bytes.SplitAfter(src, []byte("\n"))[from-1:to], nil); !bytes.Equal(bytes.Join(lines[at[0]-1:at[1]], nil), want) {
+					if want := bytes.Join(bytes.SplitAfter(src, []byte("\n"))[from-1:to],
+						nil); !bytes.Equal(bytes.Join(lines[at[0]-1:at[1]], nil), want) {
 						t.Fatalf("piece %d is not what it was", k)
 					}
 					want, got := laying(t, src, p.Ix, from, to), laying(t, out, ix, at[0], at[1])
@@ -123,10 +126,13 @@ func TestBind(t *testing.T) {
 						}
 					}
 				}
-				if got, want := len(laying(t, out, ix, 1, ix.Lines)), len(laying(t, out, ix, made.OutLines[0][0], made.OutLines[0][1]))+len(laying(t, out, ix, made.OutLines[1][0], made.OutLines[1][1])); got != want {
+				if got, want := len(laying(t, out, ix, 1, ix.Lines)),
+					len(laying(t, out, ix, made.OutLines[0][0], made.OutLines[0][1]))+len(laying(t, out, ix,
+						made.OutLines[1][0], made.OutLines[1][1])); got != want {
 					t.Fatalf("%d moves in all, want %d", got, want)
 				}
-				if last := made.Pieces[1]; last.To < len(last.Ix.Layers) { // its end must find what its own file led up to
+				// its end must find what its own file led up to
+				if last := made.Pieces[1]; last.To < len(last.Ix.Layers) {
 					f, err := routine.Behind(last.Src, last.Ix)
 					if err != nil {
 						t.Fatal(err)
@@ -151,7 +157,8 @@ func TestBind(t *testing.T) {
 						t.Errorf("%+v: %s", f, lines[f.Line-1])
 					}
 				}
-				if joint.Ear.Kind != "" && (len(ix.Stops) != 1 || len(x.Stops) != 1 || x.Stops[0].Before == nil || *x.Stops[0].Before != h.A+1) {
+				if joint.Ear.Kind != "" && (len(ix.Stops) != 1 || len(x.Stops) != 1 ||
+					x.Stops[0].Before == nil || *x.Stops[0].Before != h.A+1) {
 					t.Errorf("stops: %+v, want one before layer %d", x.Stops, h.A+1)
 				}
 			})
@@ -198,7 +205,8 @@ func TestBindLifts(t *testing.T) {
 func TestBindRefuses(t *testing.T) {
 	d := demo.DialectNamed("plain")
 	slice := func(s demo.Solid) []byte { f, _ := demo.Slice(s, d); return f }
-	coarse, fine, aside := slice(demo.Pier(0.3, 0)), slice(demo.Pier(0.15, 0)), slice(demo.Pier(0.15, 12))
+	coarse, fine, aside := slice(demo.Pier(0.3, 0)), slice(demo.Pier(0.15, 0)),
+		slice(demo.Pier(0.15, 12))
 	other, vase, posts := slice(demo.Dome()), slice(demo.Fender()), slice(demo.Posts())
 	for _, c := range []struct {
 		name string
@@ -207,16 +215,26 @@ func TestBindRefuses(t *testing.T) {
 		code string
 		text string
 	}{
-		{"one too low", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 15, 0), "", "heights-apart", "would be laid twice, and the nozzle would run into it. The nearest height that both share is 2.40 mm: layers up to 8, then from 16."},
-		{"one too high", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 17, 0), "", "heights-apart", "0.15 mm would be missing"},
-		{"aside", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", aside, 16, 0), "", "other-model", "12.0 mm further right"},
-		{"another model", piece(t, "coarse", coarse, 1, 4), piece(t, "dome", other, 5, 0), "", "other-model", "not the same model"},
-		{"not from the bed", piece(t, "coarse", coarse, 2, 8), piece(t, "fine", fine, 16, 0), "must begin with layer 1", "", ""},
-		{"again from the bed", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 1, 0), "belongs on the bed", "", ""},
-		{"nothing", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 16, 12), "is nothing", "", ""},
-		{"not there", piece(t, "coarse", coarse, 1, 800), piece(t, "fine", fine, 16, 0), "no layer 800", "", ""},
+		{"one too low", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 15, 0), "",
+			"heights-apart", "would be laid twice, and the nozzle would run into it. The nearest height " +
+				"that both share is 2.40 mm: layers up to 8, then from 16."},
+		{"one too high", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 17, 0), "",
+			"heights-apart", "0.15 mm would be missing"},
+		{"aside", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", aside, 16, 0), "", "other-model",
+			"12.0 mm further right"},
+		{"another model", piece(t, "coarse", coarse, 1, 4), piece(t, "dome", other, 5, 0), "",
+			"other-model", "not the same model"},
+		{"not from the bed", piece(t, "coarse", coarse, 2, 8), piece(t, "fine", fine, 16, 0),
+			"must begin with layer 1", "", ""},
+		{"again from the bed", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 1, 0),
+			"belongs on the bed", "", ""},
+		{"nothing", piece(t, "coarse", coarse, 1, 8), piece(t, "fine", fine, 16, 12), "is nothing", "",
+			""},
+		{"not there", piece(t, "coarse", coarse, 1, 800), piece(t, "fine", fine, 16, 0), "no layer 800",
+			"", ""},
 		{"vase", piece(t, "fender", vase, 1, 8), piece(t, "fine", fine, 16, 0), "rising spiral", "", ""},
-		{"one after another", piece(t, "posts", posts, 1, 8), piece(t, "fine", fine, 16, 0), "one after another", "", ""},
+		{"one after another", piece(t, "posts", posts, 1, 8), piece(t, "fine", fine, 16, 0),
+			"one after another", "", ""},
 	} {
 		b, err := bind.Make(context.Background(), []bind.Piece{c.a, c.b}, []bind.Joint{{}}, &plan.Plan{})
 		if c.err != "" {
@@ -231,13 +249,15 @@ func TestBindRefuses(t *testing.T) {
 		}
 		found := false
 		for _, f := range b.Findings {
-			found = found || f.Level == layer.Grave && f.Code == c.code && strings.Contains(f.Message, c.text)
+			found = found || f.Level == layer.Grave && f.Code == c.code &&
+				strings.Contains(f.Message, c.text)
 		}
 		if !found {
 			t.Errorf("%s: %+v, want %s with %q", c.name, b.Findings, c.code, c.text)
 		}
 	}
-	if _, err := bind.Make(context.Background(), []bind.Piece{piece(t, "coarse", coarse, 1, 8)}, nil, &plan.Plan{}); !errors.Is(err, bind.ErrPieces) {
+	if _, err := bind.Make(context.Background(), []bind.Piece{piece(t, "coarse", coarse, 1, 8)}, nil,
+		&plan.Plan{}); !errors.Is(err, bind.ErrPieces) {
 		t.Errorf("one piece: %v", err)
 	}
 }
@@ -247,7 +267,8 @@ func TestBindRefuses(t *testing.T) {
 func TestBoundIsOnePrint(t *testing.T) {
 	fa, _ := demo.Slice(demo.Pier(0.3, 0), demo.DialectNamed("round"))
 	fb, _ := demo.Slice(demo.Pier(0.15, 0), demo.DialectNamed("macro"))
-	_, out := bound(t, []bind.Piece{piece(t, "coarse", fa, 1, 8), piece(t, "fine", fb, 16, 0)}, []bind.Joint{{Ear: plan.Ear{Kind: plan.Nozzle}}})
+	_, out := bound(t, []bind.Piece{piece(t, "coarse", fa, 1, 8), piece(t, "fine", fb, 16, 0)},
+		[]bind.Joint{{Ear: plan.Ear{Kind: plan.Nozzle}}})
 	ix := index(t, out)
 	if want := 8 + len(index(t, fb).Layers) - 15; len(ix.Layers) != want || ix.Kind != layer.Layered {
 		t.Errorf("%d layers (%s), want %d", len(ix.Layers), ix.Kind, want)
@@ -255,7 +276,8 @@ func TestBoundIsOnePrint(t *testing.T) {
 	if ix.Ours != 0 {
 		t.Errorf("%d ears are found in it", ix.Ours)
 	}
-	p := &plan.Plan{Printer: plan.Generic(), Ears: []plan.Ear{{ID: "a1", BeforeLayer: 12, Kind: plan.Colour}}}
+	p := &plan.Plan{Printer: plan.Generic(),
+		Ears: []plan.Ear{{ID: "a1", BeforeLayer: 12, Kind: plan.Colour}}}
 	res, err := routine.Apply(bytes.NewReader(out), ix, p, nil)
 	if err != nil || len(res.Blocks) != 1 {
 		t.Fatal(err)

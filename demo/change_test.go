@@ -61,11 +61,15 @@ func TestChanges(t *testing.T) {
 				}
 				rnd := rand.New(rand.NewPCG(uint64(k), uint64(len(file))))
 				for range 4 {
-					p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(), Changes: []plan.Change{someChange(rnd, ix, "c1")}}
+					p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
+						Changes: []plan.Change{someChange(rnd, ix, "c1")}}
 					if two := someChange(rnd, ix, "c2"); p.Changes[0].Clash(&two) == "" {
 						p.Changes = append(p.Changes, two)
 					}
-					p.Ears = []plan.Ear{{ID: "a1", BeforeLayer: 1 + rnd.IntN(len(ix.Layers)), Kind: plan.Insert, Routine: []byte(`[{"do":"retract","mm":2},{"do":"lift","mm":9},{"do":"fan","percent":33},{"do":"cool","celsius":180},{"do":"stop"},{"do":"heat","wait":true},{"do":"return"},{"do":"restore"}]`)}}
+					p.Ears = []plan.Ear{{ID: "a1", BeforeLayer: 1 + rnd.IntN(len(ix.Layers)), Kind: plan.Insert,
+						Routine: []byte(`[{"do":"retract","mm":2},{"do":"lift","mm":9},{"do":"fan","percent":33},` +
+							`{"do":"cool","celsius":180},{"do":"stop"},{"do":"heat","wait":true},{"do":"return"},` +
+							`{"do":"restore"}]`)}}
 					want := *p
 					want.Changes = append([]plan.Change(nil), p.Changes...)
 					_, out := apply(t, file, ix, p)
@@ -87,7 +91,8 @@ func TestChanges(t *testing.T) {
 						t.Fatal(err)
 					}
 					var again bytes.Buffer
-					if _, err := edit.Write(&again, bytes.NewReader(out), back.Edits); err != nil || !bytes.Equal(again.Bytes(), file) {
+					if _, err := edit.Write(&again, bytes.NewReader(out), back.Edits); err != nil ||
+						!bytes.Equal(again.Bytes(), file) {
 						t.Fatalf("the original does not come back (%v)", err)
 					}
 					if len(back.Plan.Changes) != len(want.Changes) || len(back.Lost) > 0 {
@@ -117,12 +122,13 @@ func within(t *testing.T, file, out []byte, ix *layer.Index, p *plan.Plan, own *
 		nozzle      int64
 	}
 	read := func(text []byte) (all []laid, lines []int64) {
-		err := index(t, text).Walk(bytes.NewReader(text), 0, 1<<40, func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-			if a.Kind == gcode.Lay {
-				all, lines = append(all, laid{m.Speed(), m.Flow(), m.Fan, m.Nozzle()}), append(lines, line)
-			}
-			return true
-		})
+		err := index(t, text).Walk(bytes.NewReader(text), 0, 1<<40,
+			func(line int64, _ []byte, _ *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+				if a.Kind == gcode.Lay {
+					all, lines = append(all, laid{m.Speed(), m.Flow(), m.Fan, m.Nozzle()}), append(lines, line)
+				}
+				return true
+			})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -142,7 +148,8 @@ func within(t *testing.T, file, out []byte, ix *layer.Index, p *plan.Plan, own *
 			}
 			changed++
 			for k := range p.Changes {
-				if c := &p.Changes[k]; (c.Speed != 0) == o.Speed && (c.Flow != 0) == o.Flow && (c.Fan != nil) == o.Fan && (c.Nozzle != 0) == o.Heat {
+				if c := &p.Changes[k]; (c.Speed != 0) == o.Speed && (c.Flow != 0) == o.Flow &&
+					(c.Fan != nil) == o.Fan && (c.Nozzle != 0) == o.Heat {
 					if c.Speed != 0 {
 						want.speed *= c.Speed / 100
 					}
@@ -158,7 +165,8 @@ func within(t *testing.T, file, out []byte, ix *layer.Index, p *plan.Plan, own *
 				}
 			}
 		}
-		if got := now[i]; abs(got.speed-want.speed) > 1e-4 || abs(got.flow-want.flow) > 1e-4 || got.fan != want.fan || got.nozzle != want.nozzle {
+		if got := now[i]; abs(got.speed-want.speed) > 1e-4 || abs(got.flow-want.flow) > 1e-4 ||
+			got.fan != want.fan || got.nozzle != want.nozzle {
 			t.Fatalf("line %d is laid %+v, want %+v\n%+v", lines[i], got, want, p.Changes)
 		}
 	}

@@ -15,7 +15,8 @@ import (
 func print(t *testing.T, file []byte, f *printer.Fault) ([]printer.Laid, *printer.Printer) {
 	t.Helper()
 	var laid []printer.Laid
-	p := printer.New(bytes.NewReader(file), index(t, file), nil, func(l printer.Laid) { laid = append(laid, l) })
+	p := printer.New(bytes.NewReader(file), index(t, file), nil,
+		func(l printer.Laid) { laid = append(laid, l) })
 	if f != nil {
 		p.Throw(*f)
 	}
@@ -132,7 +133,8 @@ func TestJamCircle(t *testing.T) {
 					}
 					rest, _ := print(t, out.Bytes(), nil)
 					if all := append(laid, rest...); len(all) != len(whole) {
-						t.Fatalf("%s at line %d (%+v): %d moves lie on the bed, want %d", kind, at, c, len(all), len(whole))
+						t.Fatalf("%s at line %d (%+v): %d moves lie on the bed, want %d", kind, at, c, len(all),
+							len(whole))
 					}
 				}
 			})

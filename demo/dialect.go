@@ -30,13 +30,15 @@ type Dialect struct {
 func Dialects() []Dialect {
 	return []Dialect{
 		{Name: "plain", Mark: "; layer # ---", Clock: "; seconds so far #", Labels: true},
-		{Name: "hopping", RelE: true, Hop: 0.4, Wipe: true, Mark: "; sheet begins\n; top at $", Labels: true, First: 1},
+		{Name: "hopping", RelE: true, Hop: 0.4, Wipe: true, Mark: "; sheet begins\n; top at $",
+			Labels: true, First: 1},
 		{Name: "bare"},
 		{Name: "round", RelE: true, Arcs: true, Mark: "; level #/@", First: 1},
 		{Name: "shouting", Firmware: true, CRLF: true, Mark: "M117 Level # of @", First: 1, Labels: true},
 		{Name: "numbered", Numbered: true, Mark: "; tier #", LateClose: true},
 		{Name: "tight", Tight: true, RelE: true, Mark: ";row#"},
-		{Name: "macro", Macro: true, RelE: true, Mark: ";storey #", First: 1, Clock: "; elapsed # s", Wipe: true, Hop: 0.2},
+		{Name: "macro", Macro: true, RelE: true, Mark: ";storey #", First: 1, Clock: "; elapsed # s",
+			Wipe: true, Hop: 0.2},
 		{Name: "resetting", ResetE: true, Mark: "; course #", Hop: 0.6, LateClose: true},
 		{Name: "steps", RelXYZ: true, RelE: true, Mark: "; step #"},
 		{Name: "imperial", Inch: true, Mark: "; ply #"},

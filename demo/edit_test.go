@@ -54,7 +54,8 @@ func everyLayer(n, turn int) *plan.Plan {
 	return p
 }
 
-func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan, pockets ...landmark.Pocket) (*routine.Result, []byte) {
+func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
+	pockets ...landmark.Pocket) (*routine.Result, []byte) {
 	t.Helper()
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
@@ -106,14 +107,16 @@ func TestSameDeposit(t *testing.T) {
 }
 
 // holds lays a plan onto a file and checks what must hold of every edit.
-func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan, pockets ...landmark.Pocket) (*routine.Result, []byte) {
+func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
+	pockets ...landmark.Pocket) (*routine.Result, []byte) {
 	t.Helper()
 	res, out := apply(t, file, ix, p, pockets...)
 	own, err := proof.Marks(bytes.NewReader(out))
 	if err != nil {
 		t.Fatal(err)
 	}
-	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), proof.Options{Box: ix.Box, Again: own.Again, Changed: own.Changed})
+	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
+		proof.Options{Box: ix.Box, Again: own.Again, Changed: own.Changed})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -187,7 +190,8 @@ func TestInsideLayers(t *testing.T) {
 				p := everyLayer(len(ix.Layers), int(random.Uint32N(7)))
 				for i := range p.Ears {
 					l := &ix.Layers[i]
-					p.Ears[i].BeforeLayer, p.Ears[i].BeforeLine = 0, l.First+1+random.Int64N(max(l.Last-l.First, 1))
+					p.Ears[i].BeforeLayer, p.Ears[i].BeforeLine = 0,
+						l.First+1+random.Int64N(max(l.Last-l.First, 1))
 				}
 				holds(t, file, ix, p)
 			})
@@ -200,7 +204,9 @@ func withoutOurs(out []byte) []byte {
 	var keep []byte
 	ours := false
 	for line := range bytes.SplitAfterSeq(out, []byte("\n")) {
-		begins := bytes.HasPrefix(line, []byte("; dogear ear ")) || bytes.HasPrefix(line, []byte("; dogear heads-up ")) || bytes.HasPrefix(line, []byte("; dogear over ")) || bytes.HasPrefix(line, []byte("; dogear slow "))
+		begins := bytes.HasPrefix(line, []byte("; dogear ear ")) ||
+			bytes.HasPrefix(line, []byte("; dogear heads-up ")) || bytes.HasPrefix(line,
+			[]byte("; dogear over ")) || bytes.HasPrefix(line, []byte("; dogear slow "))
 		if begins && bytes.HasSuffix(bytes.TrimSpace(line), []byte(" ends")) {
 			ours = false
 			continue
@@ -252,9 +258,11 @@ func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Resul
 				t.Fatalf("line %d: the stop inside layer %d stands behind height %v", line, n, lastZ)
 			}
 		} else if n > 1 && lastZ != ends[n-2] {
-			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ, ends[n-2])
+			t.Fatalf("line %d: the stop before layer %d stands behind height %v, want %v", line, n, lastZ,
+				ends[n-2])
 		}
-		lifts := slices.ContainsFunc(res.Blocks[block].Steps, func(s plan.Step) bool { return s.Do == "lift" })
+		lifts := slices.ContainsFunc(res.Blocks[block].Steps,
+			func(s plan.Step) bool { return s.Do == "lift" })
 		if c.Is('M', 0) && m.Pos[2] < top+10*gcode.MM && lifts {
 			t.Fatalf("line %d: the head waits at %v, the part ends at %v", line, m.Pos[2], top)
 		}

@@ -38,19 +38,24 @@ func TestProudInserts(t *testing.T) {
 			file, _ := demo.Slice(demo.Hollows(0.25), d)
 			ix, pockets := pocketsOf(t, file)
 			ear := func(id string, before int, at [2]float64, part plan.InsertPart) plan.Ear {
-				return plan.Ear{ID: id, BeforeLayer: before, Kind: plan.Insert, Insert: &part, At: [][2]float64{at}, Bridge: &plan.Bridge{Speed: 60}}
+				return plan.Ear{ID: id, BeforeLayer: before, Kind: plan.Insert, Insert: &part,
+					At: [][2]float64{at}, Bridge: &plan.Bridge{Speed: 60}}
 			}
 			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{
-				ear("pin", 24, [2]float64{128, 116}, plan.InsertPart{Shape: "disc", Across: 5, Height: 3.8, Steel: true}),
-				ear("nut", 29, [2]float64{116, 110}, plan.InsertPart{Shape: "hex", Across: 10, Height: 6.4, Steel: true}),
-				ear("ball", 33, [2]float64{88, 110}, plan.InsertPart{Shape: "ball", Across: 8, Height: 8, Steel: true}),
+				ear("pin", 24, [2]float64{128, 116}, plan.InsertPart{Shape: "disc", Across: 5, Height: 3.8,
+					Steel: true}),
+				ear("nut", 29, [2]float64{116, 110}, plan.InsertPart{Shape: "hex", Across: 10, Height: 6.4,
+					Steel: true}),
+				ear("ball", 33, [2]float64{88, 110}, plan.InsertPart{Shape: "ball", Across: 8, Height: 8,
+					Steel: true}),
 				{ID: "colour", BeforeLayer: 34, Kind: plan.Colour},
 			}}
 			res, out := holds(t, file, ix, p, pockets...)
 			if len(res.Overs) < 20 || len(res.Slows) < 2 {
 				t.Errorf("%d ways are lifted, %d bridges slowed", len(res.Overs), len(res.Slows))
 			}
-			clear := []thing{{88, 110, 4, 10.8, "ball"}, {128, 116, 2.5, 7.75, "pin"}, {116, 110, 5, 9.4, "nut"}}
+			clear := []thing{{88, 110, 4, 10.8, "ball"}, {128, 116, 2.5, 7.75, "pin"},
+				{116, 110, 5, 9.4, "nut"}}
 			keepsClear(t, res, out, clear)
 		})
 	}
@@ -90,7 +95,8 @@ func keepsClear(t *testing.T, res *routine.Result, out []byte, things []thing) {
 			dx, dy := (m.Pos[0] - a.From[0]).Millimetres(), (m.Pos[1] - a.From[1]).Millimetres()
 			k := math.Max(0, math.Min(1, -(x0*dx+y0*dy)/math.Max(dx*dx+dy*dy, 1e-9)))
 			if gap := math.Hypot(x0+k*dx, y0+k*dy) - o.r; gap < 0.4 && a.Arc.Turn == 0 {
-				t.Fatalf("line %d: %q passes the %s at %.2f mm, %.2f mm beside it; it is %.2f mm high", line, strings.TrimSpace(s), o.ear, z, gap, o.top)
+				t.Fatalf("line %d: %q passes the %s at %.2f mm, %.2f mm beside it; it is %.2f mm high", line,
+					strings.TrimSpace(s), o.ear, z, gap, o.top)
 			}
 		}
 	}
@@ -105,14 +111,16 @@ func TestTooProud(t *testing.T) {
 		part plan.InsertPart
 		stop bool
 	}{
-		"fits":       {plan.InsertPart{Shape: "disc", Across: 5, Height: 3.9}, false},
-		"just fits":  {plan.InsertPart{Shape: "disc", Across: 5, Height: 4}, false},
-		"too high":   {plan.InsertPart{Shape: "disc", Across: 5, Height: 4.2}, true},
-		"too wide":   {plan.InsertPart{Shape: "disc", Across: 6, Height: 3}, false}, // it does not go in: said, not refused
+		"fits":      {plan.InsertPart{Shape: "disc", Across: 5, Height: 3.9}, false},
+		"just fits": {plan.InsertPart{Shape: "disc", Across: 5, Height: 4}, false},
+		"too high":  {plan.InsertPart{Shape: "disc", Across: 5, Height: 4.2}, true},
+		// it does not go in: said, not refused
+		"too wide":   {plan.InsertPart{Shape: "disc", Across: 6, Height: 3}, false},
 		"two of two": {plan.InsertPart{Shape: "disc", Across: 5, Height: 2}, false},
 	} {
 		n := 33 // the layer that closes the shaft
-		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: n, Kind: plan.Insert, Insert: &c.part, Count: 1, At: [][2]float64{{128, 116}}}}}
+		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: n, Kind: plan.Insert,
+			Insert: &c.part, Count: 1, At: [][2]float64{{128, 116}}}}}
 		if name == "two of two" {
 			p.Ears[0].Count = 2
 		}
@@ -129,7 +137,8 @@ func TestTooProud(t *testing.T) {
 				grave = f.Message
 			}
 		}
-		if (grave != "") != c.stop || c.stop && !strings.Contains(grave, fmt.Sprintf("Layer %d would be laid into", n)) {
+		if (grave != "") != c.stop || c.stop && !strings.Contains(grave, fmt.Sprintf("Layer %d would "+
+			"be laid into", n)) {
 			t.Errorf("%s: %q", name, grave)
 		}
 	}
@@ -149,16 +158,20 @@ func TestInsertFaults(t *testing.T) {
 			spoil  func(string) string
 			want   string // level and code
 		}{
-			"none":           {33, pin, nil, ""},
-			"no lifts":       {26, pin, withoutLifts, "stop insert-proud"},
-			"lifts":          {26, pin, nil, "care insert-proud"},
-			"a layer late":   {34, pin, nil, "stop insert-late"},
-			"falls over":     {19, pin, nil, "care insert-early"},
-			"too high":       {33, plan.InsertPart{Shape: "disc", Across: 5, Height: 4.5}, nil, "stop insert-proud"},
-			"does not go in": {33, plan.InsertPart{Shape: "disc", Across: 5.8, Height: 3}, nil, "stop insert-fit"},
-			"loose magnet":   {33, plan.InsertPart{Shape: "disc", Across: 4.5, Height: 3, Magnet: true}, nil, "care insert-loose"},
+			"none":         {33, pin, nil, ""},
+			"no lifts":     {26, pin, withoutLifts, "stop insert-proud"},
+			"lifts":        {26, pin, nil, "care insert-proud"},
+			"a layer late": {34, pin, nil, "stop insert-late"},
+			"falls over":   {19, pin, nil, "care insert-early"},
+			"too high": {33, plan.InsertPart{
+				Shape: "disc", Across: 5, Height: 4.5}, nil, "stop insert-proud"},
+			"does not go in": {33, plan.InsertPart{
+				Shape: "disc", Across: 5.8, Height: 3}, nil, "stop insert-fit"},
+			"loose magnet": {33, plan.InsertPart{
+				Shape: "disc", Across: 4.5, Height: 3, Magnet: true}, nil, "care insert-loose"},
 		} {
-			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: c.before, Kind: plan.Insert, Insert: &c.part, At: [][2]float64{{128, 116}}}}}
+			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: c.before,
+				Kind: plan.Insert, Insert: &c.part, At: [][2]float64{{128, 116}}}}}
 			if err := p.Check(); err != nil {
 				t.Fatal(err)
 			}
@@ -191,7 +204,8 @@ func TestInsertFaults(t *testing.T) {
 					ok = ok || f.Level+" "+f.Code == c.want
 				}
 			}
-			if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") && strings.Contains(got, "stop ") {
+			if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") &&
+				strings.Contains(got, "stop ") {
 				t.Errorf("%s, %s: want %q, got\n%s", name, fault, c.want, got)
 			}
 			if !r.Same {

@@ -59,7 +59,8 @@ func TestLandmarks(t *testing.T) {
 				if m.BeforeLayer != nil {
 					found[fmt.Sprintf("%s %d", m.Kind, *m.BeforeLayer)] = true
 				}
-				if (m.BeforeLayer == nil) == (m.BeforeLine == nil) || m.Reason == "" || m.Certainty <= 0 || m.Certainty > 1 {
+				if (m.BeforeLayer == nil) == (m.BeforeLine == nil) || m.Reason == "" || m.Certainty <= 0 ||
+					m.Certainty > 1 {
 					t.Errorf("%s/%s: %+v", c.name, d.Name, m)
 				}
 			}
@@ -82,7 +83,8 @@ func TestLetteringEnds(t *testing.T) {
 		ground := int64(truth.Layers[0].Inside[4]) // the sixth island is the ground
 		ok := false
 		for _, m := range r.Landmarks {
-			if m.BeforeLine != nil && m.Certainty > 0.8 && *m.BeforeLine <= ground && *m.BeforeLine > ground-9 {
+			if m.BeforeLine != nil && m.Certainty > 0.8 && *m.BeforeLine <= ground &&
+				*m.BeforeLine > ground-9 {
 				ok = true
 			}
 		}
@@ -102,7 +104,10 @@ func TestPockets(t *testing.T) {
 			continue
 		}
 		p := r.Pockets[0]
-		if p.Shape != "hex" || math.Abs(p.Across-13.4) > 0.3 || math.Hypot(p.Centre[0]-110, p.Centre[1]-110) > 0.3 || p.FirstOpen != 11 || p.LastOpen != 79 || p.Closes == nil || *p.Closes != 80 || math.Abs(p.Depth-13.8) > 0.02 || math.Abs(p.FloorZ-2) > 0.01 {
+		if p.Shape != "hex" || math.Abs(p.Across-13.4) > 0.3 ||
+			math.Hypot(p.Centre[0]-110, p.Centre[1]-110) > 0.3 || p.FirstOpen != 11 || p.LastOpen != 79 ||
+			p.Closes == nil || *p.Closes != 80 || math.Abs(p.Depth-13.8) > 0.02 ||
+			math.Abs(p.FloorZ-2) > 0.01 {
 			t.Errorf("%s: %+v", d.Name, p)
 		}
 	}
@@ -148,7 +153,8 @@ func TestHollows(t *testing.T) {
 							continue
 						}
 						found = true
-						if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.3 || p.FirstOpen != first || p.LastOpen != last || p.Closes == nil || *p.Closes != last+1 {
+						if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.3 || p.FirstOpen != first ||
+							p.LastOpen != last || p.Closes == nil || *p.Closes != last+1 {
 							p.Sections = nil
 							t.Errorf("want %+v on layers %d to %d, found %+v", w, first, last, p)
 						}
@@ -178,9 +184,11 @@ func TestSockets(t *testing.T) {
 				size   [2]float64
 				turns  float64 // it looks the same again; 0: round
 			}{
-				{"hex", -38, -8, 5.8, [2]float64{}, 60}, {"hex", -24, -8, 7.3, [2]float64{}, 60}, {"hex", -9, -8, 8.3, [2]float64{}, 60},
+				{"hex", -38, -8, 5.8, [2]float64{}, 60}, {"hex", -24, -8, 7.3, [2]float64{}, 60},
+				{"hex", -9, -8, 8.3, [2]float64{}, 60},
 				{"rect", 10, -8, 6, [2]float64{12, 6}, 90}, {"rect", 30, -8, 10, [2]float64{10, 10}, 90},
-				{"round", -36, 8, 3, [2]float64{}, 0}, {"round", -22, 8, 8, [2]float64{}, 0}, {"other", 5, 7, 5, [2]float64{14, 5}, 90},
+				{"round", -36, 8, 3, [2]float64{}, 0}, {"round", -22, 8, 8, [2]float64{}, 0},
+				{"other", 5, 7, 5, [2]float64{14, 5}, 90},
 			} {
 				found := false
 				for _, p := range r.Pockets {
@@ -193,9 +201,12 @@ func TestSockets(t *testing.T) {
 					if turn = math.Abs(turn); turn > w.turns/2 {
 						turn = w.turns - turn
 					}
-					if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.05 || w.size[0] > 0 && (math.Abs(long-w.size[0]) > 0.05 || math.Abs(short-w.size[1]) > 0.05) || w.turns > 0 && math.Abs(turn) > 1 {
+					if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.05 || w.size[0] > 0 &&
+						(math.Abs(long-w.size[0]) > 0.05 || math.Abs(short-w.size[1]) > 0.05) || w.turns > 0 &&
+						math.Abs(turn) > 1 {
 						p.Sections = nil
-						t.Errorf("%s, turned by %g: want %+v, found %s %g (%v) turned by %g", name, deg, w, p.Shape, p.Across, p.Size, p.Turn)
+						t.Errorf("%s, turned by %g: want %+v, found %s %g (%v) turned by %g", name, deg, w, p.Shape,
+							p.Across, p.Size, p.Turn)
 					}
 				}
 				if !found {
@@ -217,7 +228,8 @@ func TestCounterbore(t *testing.T) {
 					continue
 				}
 				found = true
-				if math.Abs(p.Across-13.2) > 0.05 || math.Abs(p.Depth-3) > 0.01 || p.FirstOpen != 16 || p.LastOpen != 30 || p.Closes == nil || *p.Closes != 31 {
+				if math.Abs(p.Across-13.2) > 0.05 || math.Abs(p.Depth-3) > 0.01 || p.FirstOpen != 16 ||
+					p.LastOpen != 30 || p.Closes == nil || *p.Closes != 31 {
 					p.Sections = nil
 					t.Errorf("%s: %+v", d.Name, p)
 				}
@@ -234,7 +246,8 @@ func TestCounterbore(t *testing.T) {
 func TestPartsEnd(t *testing.T) {
 	for _, d := range demo.Dialects() {
 		r, _ := look(t, demo.Bollards(), d)
-		for n, want := range map[int]string{13: "2 parts end here; 3 go on", 15: "One part ends here; 2 go on"} {
+		for n, want := range map[int]string{13: "2 parts end here; 3 go on",
+			15: "One part ends here; 2 go on"} {
 			ok := slices.ContainsFunc(r.Landmarks, func(m landmark.Landmark) bool {
 				return m.BeforeLayer != nil && *m.BeforeLayer == n && m.Reason == want
 			})

@@ -31,24 +31,38 @@ const mid = 110.0 // middle of a bed of 220 mm
 // Parts are the demo prints, in the order of the shelf.
 func Parts() []Part {
 	return []Part{
-		{Slug: "lamp-turntable", Title: "Turntable of the lamp", Dialect: "plain", Solid: Turntable(), First: "slate", Ears: []Ear{
-			{Before: 43, Kind: "insert", Insert: "ball 8", Count: 6, Note: "six balls, they run loose"},
-		}},
-		{Slug: "gate-latch", Title: "Latch of the harbour gate", Dialect: "numbered", Solid: Latch(), First: "kelp", Ears: []Ear{
-			{Before: 23, Kind: "insert", Insert: "disc magnet 8 × 3", Count: 2, Pole: "opposite", Slow: 60},
-		}},
-		{Slug: "lighthouse", Title: "Lighthouse, banded", Dialect: "plain", Solid: Lighthouse(), First: "red", Ears: []Ear{
-			{Before: 38, Kind: "colour", Filament: "white"}, {Before: 96, Kind: "colour", Filament: "red"}, {Before: 154, Kind: "colour", Filament: "white"}, {Before: 212, Kind: "colour", Filament: "red"},
-			{Before: 291, Kind: "colour", Filament: "slate"}, {Before: 316, Kind: "colour", Filament: "white"}, {Before: 361, Kind: "colour", Filament: "red"},
-		}},
-		{Slug: "channel-buoy", Title: "Channel buoy", Dialect: "hopping", Solid: Buoy(), First: "brass", Ears: []Ear{
-			{Before: 80, Kind: "insert", Note: "two M8 nuts, flat side down", Insert: "M8 nut", Count: 2, Slow: 60},
-		}},
-		{Slug: "tide-gauge", Title: "Tide gauge", Dialect: "shouting", Solid: TideGauge(), First: "white"},
-		{Slug: "pilot-boat-nameplate", Title: "Pilot boat nameplate", Dialect: "macro", Solid: Nameplate(), First: "tar"},
-		{Slug: "mooring-bollard", Title: "Mooring bollard", Dialect: "round", Solid: Bollard(), First: "slate", Failed: 60},
-		{Slug: "harbour-wall-coarse", Title: "Harbour wall, coarse", Dialect: "resetting", Solid: HarbourWall(0.3), First: "kelp"},
-		{Slug: "harbour-wall-fine", Title: "Harbour wall, fine", Dialect: "resetting", Solid: HarbourWall(0.15), First: "kelp"},
+		{Slug: "lamp-turntable", Title: "Turntable of the lamp", Dialect: "plain", Solid: Turntable(),
+			First: "slate", Ears: []Ear{
+				{Before: 43, Kind: "insert", Insert: "ball 8", Count: 6, Note: "six balls, they run loose"},
+			}},
+		{Slug: "gate-latch", Title: "Latch of the harbour gate", Dialect: "numbered", Solid: Latch(),
+			First: "kelp", Ears: []Ear{
+				{Before: 23, Kind: "insert", Insert: "disc magnet 8 × 3", Count: 2, Pole: "opposite", Slow: 60},
+			}},
+		{Slug: "lighthouse", Title: "Lighthouse, banded", Dialect: "plain", Solid: Lighthouse(),
+			First: "red", Ears: []Ear{
+				{Before: 38, Kind: "colour", Filament: "white"}, {Before: 96, Kind: "colour", Filament: "red"},
+				{Before: 154, Kind: "colour", Filament: "white"},
+				{Before: 212, Kind: "colour", Filament: "red"},
+				{Before: 291, Kind: "colour", Filament: "slate"},
+				{Before: 316, Kind: "colour", Filament: "white"},
+				{Before: 361, Kind: "colour", Filament: "red"},
+			}},
+		{Slug: "channel-buoy", Title: "Channel buoy", Dialect: "hopping", Solid: Buoy(), First: "brass",
+			Ears: []Ear{
+				{Before: 80, Kind: "insert", Note: "two M8 nuts, flat side down", Insert: "M8 nut", Count: 2,
+					Slow: 60},
+			}},
+		{Slug: "tide-gauge", Title: "Tide gauge", Dialect: "shouting", Solid: TideGauge(),
+			First: "white"},
+		{Slug: "pilot-boat-nameplate", Title: "Pilot boat nameplate", Dialect: "macro",
+			Solid: Nameplate(), First: "tar"},
+		{Slug: "mooring-bollard", Title: "Mooring bollard", Dialect: "round", Solid: Bollard(),
+			First: "slate", Failed: 60},
+		{Slug: "harbour-wall-coarse", Title: "Harbour wall, coarse", Dialect: "resetting",
+			Solid: HarbourWall(0.3), First: "kelp"},
+		{Slug: "harbour-wall-fine", Title: "Harbour wall, fine", Dialect: "resetting",
+			Solid: HarbourWall(0.15), First: "kelp"},
 	}
 }
 
@@ -69,7 +83,8 @@ func profile(z float64, p ...float64) float64 {
 func Lighthouse() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 390, Walls: 2, Gap: 2.2, Brim: 2, Round: true,
 		Section: func(n int, z float64) []island {
-			r := profile(z, 0, 15, 3, 15, 3.01, 13, 58, 7.7, 62, 11, 63.2, 11, 63.21, 6, 72.2, 6, 72.21, 7.4, 73, 7.4, 75.5, 4.8, 76.6, 1.6, 78, 1.3)
+			r := profile(z, 0, 15, 3, 15, 3.01, 13, 58, 7.7, 62, 11, 63.2, 11, 63.21, 6, 72.2, 6, 72.21, 7.4,
+				73, 7.4, 75.5, 4.8, 76.6, 1.6, 78, 1.3)
 			isl := island{outer: circle(mid, mid, r, 60), solid: n <= 4 || z > 61 && z < 64.4 || z > 71.4}
 			if r > 5 && z > 0.8 && z < 71 {
 				isl.holes = []ring{circle(mid, mid, min(3.6, r-3), 36).reversed()}
@@ -98,7 +113,8 @@ func Latch() Solid {
 		Section: func(n int, z float64) []island {
 			isl := island{outer: rect(mid-32, mid-8, mid+32, mid+8), solid: n <= 4 || n >= 29}
 			if z > 1.2+1e-6 && z <= 4.4+1e-6 {
-				isl.holes = []ring{circle(mid-20, mid, 4.15, 40).reversed(), circle(mid+20, mid, 4.15, 40).reversed()}
+				isl.holes = []ring{circle(mid-20, mid, 4.15, 40).reversed(),
+					circle(mid+20, mid, 4.15, 40).reversed()}
 			}
 			return []island{isl}
 		}}
@@ -167,16 +183,19 @@ func Bollard() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 340, Walls: 3, Gap: 3, Brim: 1, Round: true,
 		Section: func(n int, z float64) []island {
 			r := profile(z, 0, 24, 6, 24, 6.01, 14, 43, 14, 54, 22.5, 64, 17, 68, 17)
-			return []island{{outer: circle(mid, mid, r, 72), solid: n <= 4 || n >= 336 || z > 5.2 && z < 6.2}}
+			return []island{{outer: circle(mid, mid, r, 72), solid: n <= 4 || n >= 336 || z > 5.2 &&
+				z < 6.2}}
 		}}
 }
 
 // HarbourWall is 26 mm high and battered on both sides, sliced as coarse or as
 // fine as asked.
 func HarbourWall(layer float64) Solid {
-	return Solid{Layer: layer, First: 0.3, Layers: 1 + int(math.Round((25.8-0.3)/layer)), Walls: 2, Gap: 3.2, Brim: 1,
+	return Solid{Layer: layer, First: 0.3, Layers: 1 + int(math.Round((25.8-0.3)/layer)), Walls: 2,
+		Gap: 3.2, Brim: 1,
 		Section: func(n int, z float64) []island {
-			half, deep := profile(z, 0, 32, 24, 25, 24.01, 25.6, 26, 25.6), profile(z, 0, 11, 24, 6, 24.01, 6.6, 26, 6.6)
+			half, deep := profile(z, 0, 32, 24, 25, 24.01, 25.6, 26, 25.6), profile(z, 0, 11, 24, 6, 24.01,
+				6.6, 26, 6.6)
 			return []island{{outer: rect(mid-half, mid-deep, mid+half, mid+deep), solid: n <= 3 || z > 25}}
 		}}
 }
@@ -184,9 +203,11 @@ func HarbourWall(layer float64) Solid {
 // Pier is a small battered wall whose slicings at 0.3 and at 0.15 mm share every
 // height of the coarser one. x moves it to the side.
 func Pier(layer, x float64) Solid {
-	return Solid{Layer: layer, First: 0.3, Layers: 1 + int(math.Round(4.5/layer)), Walls: 2, Gap: 3, Brim: 1,
+	return Solid{Layer: layer, First: 0.3, Layers: 1 + int(math.Round(4.5/layer)), Walls: 2, Gap: 3,
+		Brim: 1,
 		Section: func(n int, z float64) []island {
 			in := profile(z, 0, 0, 4.8, 1.2)
-			return []island{{outer: rect(mid+x-14+in, mid-6+in, mid+x+14-in, mid+6-in), solid: n <= 2 || z > 4.4}}
+			return []island{{outer: rect(mid+x-14+in, mid-6+in, mid+x+14-in, mid+6-in), solid: n <= 2 ||
+				z > 4.4}}
 		}}
 }

@@ -36,9 +36,11 @@ func pick(t *testing.T, file []byte, ix *layer.Index, c pickup.Choice) (*pickup.
 	if rest := file[p.Start.Offset:]; !bytes.HasSuffix(out.Bytes(), rest) {
 		t.Fatalf("%+v: the rest is not byte for byte the original", c)
 	}
-	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out.Bytes()), proof.Options{Box: boxOf(ix, c), Start: p.Start.Line, Opening: int64(p.Length),
-		Shift: p.Shift})
-	if want := [3]gcode.Nano{gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ)}; !c.LooseTop && p.Shift != want {
+	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out.Bytes()),
+		proof.Options{Box: boxOf(ix, c), Start: p.Start.Line, Opening: int64(p.Length),
+			Shift: p.Shift})
+	if want := [3]gcode.Nano{gcode.FromMM(c.DX), gcode.FromMM(c.DY),
+		gcode.FromMM(c.DZ)}; !c.LooseTop && p.Shift != want {
 		t.Fatalf("moved by %v, want %v", p.Shift, want)
 	}
 	if err != nil {
@@ -106,8 +108,10 @@ func TestPickups(t *testing.T) {
 						continue
 					}
 					for k, c := range []pickup.Choice{
-						{Start: pickup.Next, Layer: n}, {Start: pickup.Redo, Layer: n, DZ: 0.05, DX: -0.2}, {Start: pickup.Next, Layer: n, LooseTop: true},
-						{Start: pickup.Mid, Line: ix.Layers[n-1].First + 1 + random.Int64N(max(ix.Layers[n-1].Last-ix.Layers[n-1].First, 1))},
+						{Start: pickup.Next, Layer: n}, {Start: pickup.Redo, Layer: n, DZ: 0.05, DX: -0.2},
+						{Start: pickup.Next, Layer: n, LooseTop: true},
+						{Start: pickup.Mid, Line: ix.Layers[n-1].First + 1 +
+							random.Int64N(max(ix.Layers[n-1].Last-ix.Layers[n-1].First, 1))},
 					} {
 						if k < 3 && k != n%3 { // next, laid again and loose take turns
 							continue
@@ -147,7 +151,8 @@ func TestPickupOfAPickup(t *testing.T) {
 			}
 			p, twice := pick(t, once, ix2, pickup.Choice{Start: pickup.Next, Layer: 4})
 			clear(t, p, twice, ix2.Box)
-			v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(twice), proof.Options{Box: ix.Box, Start: ix.Layers[7].Fold, Opening: int64(p.Length)})
+			v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(twice),
+				proof.Options{Box: ix.Box, Start: ix.Layers[7].Fold, Opening: int64(p.Length)})
 			if err != nil || !v.Same {
 				t.Errorf("%v %+v", err, v.First)
 			}

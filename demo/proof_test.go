@@ -25,7 +25,8 @@ func index(t *testing.T, file []byte) *layer.Index {
 
 func prove(t *testing.T, file, edited []byte) *proof.Report {
 	t.Helper()
-	r, err := proof.Prove(context.Background(), bytes.NewReader(file), bytes.NewReader(edited), index(t, file), index(t, edited), nil)
+	r, err := proof.Prove(context.Background(), bytes.NewReader(file), bytes.NewReader(edited),
+		index(t, file), index(t, edited), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -100,7 +101,8 @@ var faults = []struct {
 	}, "drag position-not-restored"},
 	{"homes", before("; dogear ear a1 ends", "G28"), "homes-onto-part"},
 	{"probes", before("; dogear ear a1 ends", "G29"), "homes-onto-part"},
-	{"homes the sides on the part", before("; dogear ear a1 ends", "G28 X"), "drag position-not-restored"},
+	{"homes the sides on the part", before("; dogear ear a1 ends", "G28 X"),
+		"drag position-not-restored"},
 	{"motors", before("; dogear ear a1 ends", "M84"), "motors-off"},
 	{"fan off", before("; dogear ear a1 ends", "M106 S3"), "fan-not-restored"},
 	{"slower", before("; dogear ear a1 ends", "M220 S50"), "feed-not-restored"},
@@ -121,7 +123,8 @@ var faults = []struct {
 	{"unknown word", before("; dogear ear a1 ends", "M9123"), "unknown-command"},
 	{"draws far back", before("; dogear ear a1:", "M83\nG1 E-45 F1200"), "filament-jump"},
 	{"a bit too much", before("; dogear ear a1 ends", "M83\nG1 E2 F1200"), "filament-jump"},
-	{"rubbish", func(s string) string { return s + strings.Repeat("\x00\x01 what? \xff\n", 60) }, "rubbish-at-end"},
+	{"rubbish", func(s string) string { return s + strings.Repeat("\x00\x01 what? \xff\n", 60) },
+		"rubbish-at-end"},
 	{"cut short", func(s string) string { return s[:len(s)*2/3] }, "cut-short"},
 }
 
@@ -142,7 +145,8 @@ func TestPlantedFaults(t *testing.T) {
 	for _, d := range []string{"plain", "hopping", "bare", "resetting", "silent", "steps"} {
 		file, _ := demo.Slice(small()["gauge"], demo.DialectNamed(d))
 		ix := index(t, file)
-		_, out := apply(t, file, ix, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
+		_, out := apply(t, file, ix,
+			&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
 		if r := prove(t, file, out); len(r.Findings) > 0 {
 			t.Fatalf("%s: %+v", d, r.Findings)
 		}
@@ -162,8 +166,10 @@ func TestPlantedFaults(t *testing.T) {
 				}
 			}
 			if r.First != nil {
-				found = found || strings.Contains(f.want, "filament-jump") && strings.Contains(r.First.What, "filament") ||
-					strings.Contains(f.want, "position-not-restored") && strings.Contains(r.First.What, "somewhere else")
+				found = found || strings.Contains(f.want, "filament-jump") &&
+					strings.Contains(r.First.What, "filament") ||
+					strings.Contains(f.want, "position-not-restored") &&
+						strings.Contains(r.First.What, "somewhere else")
 			}
 			if !found {
 				t.Errorf("%s, %s: found %v, want one of %s; %+v", d, f.name, all, f.want, r.First)
@@ -184,7 +190,8 @@ func TestHeadShape(t *testing.T) {
 		gantry float64
 		want   bool
 	}{
-		"not known": {[2]float64{}, 0, false}, "slim": {[2]float64{8, 2}, 0, false}, "wide and low": {[2]float64{45, 2}, 0, true}, "wide and high": {[2]float64{45, 30}, 0, false},
+		"not known": {[2]float64{}, 0, false}, "slim": {[2]float64{8, 2}, 0, false},
+		"wide and low": {[2]float64{45, 2}, 0, true}, "wide and high": {[2]float64{45, 30}, 0, false},
 		"low gantry": {[2]float64{}, 2, true}, "high gantry": {[2]float64{}, 40, false},
 	} {
 		pr := plan.Generic()

@@ -12,9 +12,11 @@ func Fender() Solid {
 
 // Posts are three mooring posts, each printed whole before the next.
 func Posts() Solid {
-	return Solid{Layer: 0.25, First: 0.25, Layers: 16, Walls: 2, Gap: 2, Round: true, Copies: [][2]float64{{-40, 0}, {0, 0}, {40, 0}},
+	return Solid{Layer: 0.25, First: 0.25, Layers: 16, Walls: 2, Gap: 2, Round: true,
+		Copies: [][2]float64{{-40, 0}, {0, 0}, {40, 0}},
 		Section: func(n int, z float64) []island {
-			return []island{{outer: circle(mid, mid, profile(z, 0, 7, 1, 7, 1.01, 5, 4, 5), 36), solid: n < 4 || n > 13}}
+			return []island{{outer: circle(mid, mid, profile(z, 0, 7, 1, 7, 1.01, 5, 4, 5), 36),
+				solid: n < 4 || n > 13}}
 		}}
 }
 
@@ -33,7 +35,8 @@ func Dome() Solid {
 			return 0.08
 		},
 		Section: func(n int, z float64) []island {
-			return []island{{outer: circle(mid, mid, profile(z, 0, 14, 2.8, 12, 4, 8, 5, 3), 48), solid: n < 4 || n > 11}}
+			return []island{{outer: circle(mid, mid, profile(z, 0, 14, 2.8, 12, 4, 8, 5, 3), 48),
+				solid: n < 4 || n > 11}}
 		}}
 }
 
@@ -44,13 +47,15 @@ func Arch() Solid {
 			if z > 5 {
 				return []island{{outer: rect(mid-18, mid-5, mid+18, mid+5), solid: true}}
 			}
-			return []island{{outer: rect(mid-18, mid-5, mid-9, mid+5)}, {outer: rect(mid+9, mid-5, mid+18, mid+5)}}
+			return []island{{outer: rect(mid-18, mid-5, mid-9, mid+5)},
+				{outer: rect(mid+9, mid-5, mid+18, mid+5)}}
 		},
 		Support: func(n int, z float64) []island {
 			if n < 4 || z > 5 || n%3 != 0 {
 				return nil
 			}
-			return []island{{outer: rect(mid-6, mid-4, mid-2, mid+4)}, {outer: rect(mid+2, mid-4, mid+6, mid+4)}}
+			return []island{{outer: rect(mid-6, mid-4, mid-2, mid+4)},
+				{outer: rect(mid+2, mid-4, mid+6, mid+4)}}
 		}}
 }
 
@@ -61,7 +66,8 @@ func Hollows(h float64) Solid {
 			isl := island{outer: rect(mid-32, mid-14, mid+32, mid+14), solid: n <= 3 || z > 13}
 			m := z - h/2
 			if m > 2 && m < 12 {
-				for _, b := range []struct{ x, y, r, c float64 }{{mid - 22, mid, 4.2, 7}, {mid - 8, mid + 5, 3.1, 5.6}} {
+				for _, b := range []struct{ x, y, r, c float64 }{{mid - 22, mid, 4.2, 7},
+					{mid - 8, mid + 5, 3.1, 5.6}} {
 					if r2 := b.r*b.r - (m-b.c)*(m-b.c); r2 > 0.5 {
 						isl.holes = append(isl.holes, circle(b.x, b.y, math.Sqrt(r2), 40).reversed())
 					}
@@ -71,7 +77,8 @@ func Hollows(h float64) Solid {
 				isl.holes = append(isl.holes, hexagon(mid+6, mid, 10.4).reversed())
 			}
 			if m > 4 && m < 8 {
-				isl.holes = append(isl.holes, circle(mid+18, mid+6, 2.6, 32).reversed(), rect(mid+15, mid-8, mid+25, mid-3).reversed())
+				isl.holes = append(isl.holes, circle(mid+18, mid+6, 2.6, 32).reversed(),
+					rect(mid+15, mid-8, mid+25, mid-3).reversed())
 			}
 			return []island{isl}
 		}}
@@ -101,13 +108,15 @@ func Gasket() Solid {
 			if n > 1 {
 				return []island{post}
 			}
-			return []island{{outer: circle(mid-40, mid, 11, 40), holes: []ring{circle(mid-40, mid, 7, 40).reversed()}}, post}
+			return []island{{outer: circle(mid-40, mid, 11, 40),
+				holes: []ring{circle(mid-40, mid, 7, 40).reversed()}}, post}
 		}}
 }
 
 // Cleats are two round cleats, one after another, whose boxes overlap on a diagonal.
 func Cleats() Solid {
-	return Solid{Layer: 0.25, First: 0.25, Layers: 10, Walls: 2, Gap: 2, Copies: [][2]float64{{-8, -8}, {8, 8}},
+	return Solid{Layer: 0.25, First: 0.25, Layers: 10, Walls: 2, Gap: 2,
+		Copies: [][2]float64{{-8, -8}, {8, 8}},
 		Section: func(n int, z float64) []island {
 			return []island{{outer: circle(mid, mid, 9, 48), solid: n < 3}}
 		}}
@@ -141,7 +150,8 @@ func Sockets(degrees float64) Solid {
 					r    ring
 					x, y float64
 				}{
-					{hexagon(mid-38, mid-8, 5.8), mid - 38, mid - 8}, {hexagon(mid-24, mid-8, 7.3), mid - 24, mid - 8},
+					{hexagon(mid-38, mid-8, 5.8), mid - 38, mid - 8},
+					{hexagon(mid-24, mid-8, 7.3), mid - 24, mid - 8},
 					{hexagon(mid-9, mid-8, 8.3), mid - 9, mid - 8},
 					{rect(mid+4, mid-11, mid+16, mid-5), mid + 10, mid - 8},
 					{rect(mid+25, mid-13, mid+35, mid-3), mid + 30, mid - 8},

@@ -13,14 +13,17 @@ type Solid struct {
 	Section func(layer int, z float64) []island
 	Round   bool // sections are circles: may be written as arcs
 
-	Heights func(layer int) float64             // height of each layer; nil: First, then Layer
-	Spiral  bool                                // from layer 4 on one rising wall
-	Raised  bool                                // inner walls half a layer higher than the rest, behind it
-	Sunk    bool                                // fill half a layer lower than the walls, behind them
-	Ironed  float64                             // solid layers are gone over again, so much lower
-	Tower   bool                                // a tower on the side that grows by half a layer each time
+	Heights func(layer int) float64 // height of each layer; nil: First, then Layer
+	Spiral  bool                    // from layer 4 on one rising wall
+	// inner walls half a layer higher than the rest, behind it
+	Raised bool
+	Sunk   bool    // fill half a layer lower than the walls, behind them
+	Ironed float64 // solid layers are gone over again, so much lower
+	// a tower on the side that grows by half a layer each time
+	Tower   bool
 	Support func(layer int, z float64) []island // laid half a layer lower, before the layer
-	Copies  [][2]float64                        // printed one after another, each moved by so much; nil: one
+	// printed one after another, each moved by so much; nil: one
+	Copies [][2]float64
 }
 
 const (

@@ -20,9 +20,11 @@ func small() map[string]demo.Solid {
 	fender, posts, dome, arch := demo.Fender(), demo.Posts(), demo.Dome(), demo.Arch()
 	return map[string]demo.Solid{
 		"fender": fender, "posts": posts, "dome": dome, "arch": arch,
-		"bricks": demo.Bricks(), "ballast": demo.Ballast(), "gasket": demo.Gasket(), "cleats": demo.Cleats(),
+		"bricks": demo.Bricks(), "ballast": demo.Ballast(), "gasket": demo.Gasket(),
+		"cleats":   demo.Cleats(),
 		"polished": demo.Polished(), "wiped": demo.Wiped(),
-		"gauge": demo.TideGauge(), "nameplate": demo.Nameplate(), "buoy": buoy, "house": house, "bollard": bollard, "wall": wall,
+		"gauge": demo.TideGauge(), "nameplate": demo.Nameplate(), "buoy": buoy, "house": house,
+		"bollard": bollard, "wall": wall,
 	}
 }
 
@@ -59,8 +61,10 @@ func TestLayersEqualTruth(t *testing.T) {
 						// layer behind them.
 						want.First, want.Last, want.Fold = int(l.First), int(l.Last), int(l.Fold)
 					}
-					if math.Abs(l.Z.Millimetres()-want.Z) > 0.0011 || int(l.First) != want.First || int(l.Last) != want.Last {
-						t.Fatalf("layer %d: z %v lines %d–%d, want z %v lines %d–%d", i+1, l.Z, l.First, l.Last, want.Z, want.First, want.Last)
+					if math.Abs(l.Z.Millimetres()-want.Z) > 0.0011 || int(l.First) != want.First ||
+						int(l.Last) != want.Last {
+						t.Fatalf("layer %d: z %v lines %d–%d, want z %v lines %d–%d", i+1, l.Z, l.First, l.Last,
+							want.Z, want.First, want.Last)
 					}
 					if want.Object != int(l.Object) {
 						t.Fatalf("layer %d: object %d, want %d", i+1, l.Object, want.Object)
@@ -68,8 +72,10 @@ func TestLayersEqualTruth(t *testing.T) {
 					if i > 0 && int(l.Fold) != want.Fold {
 						t.Fatalf("layer %d: fold line %d, want %d", i+1, l.Fold, want.Fold)
 					}
-					if d.Mark != "" && d.Name != "hopping" && d.Name != "raised" && (!l.HasNumber || int(l.Number) != want.Number) {
-						t.Fatalf("layer %d: own number %d (%v), want %d; marks %+v", i+1, l.Number, l.HasNumber, want.Number, ix.Marks)
+					if d.Mark != "" && d.Name != "hopping" && d.Name != "raised" &&
+						(!l.HasNumber || int(l.Number) != want.Number) {
+						t.Fatalf("layer %d: own number %d (%v), want %d; marks %+v", i+1, l.Number, l.HasNumber,
+							want.Number, ix.Marks)
 					}
 				}
 				if d.Mark == "" && ix.Marks.Layer != "" {
@@ -104,7 +110,8 @@ func TestDecodeMeetsIndex(t *testing.T) {
 				}
 			}
 			if laid != int64(l.Filament) || count != l.Moves {
-				t.Fatalf("%s layer %d: decoded %d nm in %d moves, index says %d in %d", d.Name, n+1, laid, count, l.Filament, l.Moves)
+				t.Fatalf("%s layer %d: decoded %d nm in %d moves, index says %d in %d", d.Name, n+1, laid,
+					count, l.Filament, l.Moves)
 			}
 		}
 	}

@@ -193,7 +193,8 @@ func (w *writer) mark(n int, z float64) {
 // open begins a layer.
 func (w *writer) open(n int, z, h float64, support bool) {
 	w.n, w.level, w.h = n, z, h
-	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First, Object: w.object})
+	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First,
+		Object: w.object})
 	w.cur = &w.truth.Layers[len(w.truth.Layers)-1]
 	if support {
 		z -= h / 2
@@ -251,7 +252,8 @@ func (w *writer) nextObject() {
 // turn writes one turn of a spiral: the wall rises by h all along.
 func (w *writer) turn(n int, z, h float64, r ring) {
 	w.n, w.h = n, h
-	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First, Object: w.object})
+	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First,
+		Object: w.object})
 	w.cur = &w.truth.Layers[len(w.truth.Layers)-1]
 	w.mark(n, z)
 	if n == 4 { // from the last flat layer into the spiral
@@ -265,7 +267,8 @@ func (w *writer) turn(n int, z, h float64, r ring) {
 		up := z - h + h*float64(i+1)/float64(len(r))
 		f := w.feedWord(w.speed(1500))
 		w.note(p, l)
-		w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", up, &w.z), w.filamentWord(w.volume(l))}, f...)...)
+		w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", up, &w.z),
+			w.filamentWord(w.volume(l))}, f...)...)
 	}
 	w.level = z
 	w.fold = w.line + 1
@@ -296,7 +299,8 @@ func (w *writer) retract(wipe bool) {
 		l := math.Hypot(b.x-a.x, b.y-a.y)
 		if l > 0.5 {
 			k := min(1, 2/l)
-			w.cmd(append([]string{"G1", w.axis("X", a.x+(b.x-a.x)*k, &w.x), w.axis("Y", a.y+(b.y-a.y)*k, &w.y), w.filamentWord(-0.5)}, w.feedWord(6000)...)...)
+			w.cmd(append([]string{"G1", w.axis("X", a.x+(b.x-a.x)*k, &w.x),
+				w.axis("Y", a.y+(b.y-a.y)*k, &w.y), w.filamentWord(-0.5)}, w.feedWord(6000)...)...)
 			rest -= 0.5
 		}
 	}
@@ -328,7 +332,8 @@ func (w *writer) travel(p pt) {
 			w.lifted = true
 		}
 	}
-	w.cmd(append([]string{"G0", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y)}, w.feedWord(9000)...)...)
+	w.cmd(append([]string{"G0", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y)},
+		w.feedWord(9000)...)...)
 	if w.lifted {
 		w.cmd("G1", w.axis("Z", w.level, &w.z))
 		w.lifted = false
@@ -364,7 +369,8 @@ func (w *writer) lay(p pt, feed float64) {
 	}
 	f := w.feedWord(w.speed(feed))
 	w.note(p, l)
-	w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.filamentWord(w.volume(l))}, f...)...)
+	w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y),
+		w.filamentWord(w.volume(l))}, f...)...)
 }
 
 func (w *writer) speed(feed float64) float64 {
@@ -393,7 +399,8 @@ func (w *writer) loop(r ring, feed float64) {
 			f := w.feedWord(w.speed(feed))
 			w.note(to, l)
 			i, j := w.num("I", cx-w.x, 3), w.num("J", cy-w.y, 3)
-			w.cmd(append([]string{word, w.axis("X", to.x, &w.x), w.axis("Y", to.y, &w.y), i, j, w.filamentWord(w.volume(l))}, f...)...)
+			w.cmd(append([]string{word, w.axis("X", to.x, &w.x), w.axis("Y", to.y, &w.y), i, j,
+				w.filamentWord(w.volume(l))}, f...)...)
 		}
 		return
 	}
@@ -417,7 +424,8 @@ func (w *writer) slope(r ring, feed float64) {
 		l := math.Hypot(b.x-a.x, b.y-a.y)
 		for ; k <= w.d.Slope && long*float64(k)/float64(w.d.Slope) <= gone+l; k++ {
 			t := (long*float64(k)/float64(w.d.Slope) - gone) / l
-			w.rise(pt{a.x + (b.x-a.x)*t, a.y + (b.y-a.y)*t}, w.level-w.h+w.h*float64(k)/float64(w.d.Slope), feed)
+			w.rise(pt{a.x + (b.x-a.x)*t, a.y + (b.y-a.y)*t}, w.level-w.h+w.h*float64(k)/float64(w.d.Slope),
+				feed)
 		}
 		gone += l
 		if k <= w.d.Slope {
@@ -439,7 +447,8 @@ func (w *writer) rise(p pt, z, feed float64) {
 	}
 	f := w.feedWord(w.speed(feed))
 	w.note(p, l)
-	w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", z, &w.z), w.filamentWord(w.volume(l))}, f...)...)
+	w.cmd(append([]string{"G1", w.axis("X", p.x, &w.x), w.axis("Y", p.y, &w.y), w.axis("Z", z, &w.z),
+		w.filamentWord(w.volume(l))}, f...)...)
 }
 
 // toLevel goes on at another height within a layer.

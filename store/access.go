@@ -26,14 +26,16 @@ func (s *Store) SetPassphrase(ctx context.Context, hash []byte) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM sessions`); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO access (id, hash) VALUES (1, ?) ON CONFLICT (id) DO UPDATE SET hash = excluded.hash`, hash)
+		_, err := tx.ExecContext(ctx, `INSERT INTO access (id, hash) VALUES (1, ?) ON CONFLICT (id) DO `+
+			`UPDATE SET hash = excluded.hash`, hash)
 		return err
 	})
 }
 
 // AddSession lets a browser in; token is a hash of what it holds.
 func (s *Store) AddSession(ctx context.Context, token []byte) error {
-	if _, err := s.exec(ctx, `DELETE FROM sessions WHERE created < strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, sessionDays); err != nil {
+	if _, err := s.exec(ctx, `DELETE FROM sessions WHERE created < strftime('%Y-%m-%dT%H:%M:%fZ', `+
+		`'now', ?)`, sessionDays); err != nil {
 		return err
 	}
 	_, err := s.exec(ctx, `INSERT INTO sessions (token) VALUES (?)`, token)
@@ -43,7 +45,8 @@ func (s *Store) AddSession(ctx context.Context, token []byte) error {
 // HasSession reports whether a browser has been let in.
 func (s *Store) HasSession(ctx context.Context, token []byte) (bool, error) {
 	n := 0
-	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM sessions WHERE token = ? AND created >= strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, token, sessionDays).Scan(&n)
+	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM sessions WHERE token = ? AND created >= `+
+		`strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, token, sessionDays).Scan(&n)
 	return n > 0, err
 }
 

@@ -209,7 +209,8 @@ func (r *Source) chunk(seq int64) ([]byte, error) {
 		return c, nil
 	}
 	var data []byte
-	err := r.s.db.QueryRow(`SELECT data FROM chunks WHERE print_id = ? AND seq = ?`, r.id, seq).Scan(&data)
+	err := r.s.db.QueryRow(`SELECT data FROM chunks WHERE print_id = ? AND seq = ?`, r.id,
+		seq).Scan(&data)
 	if err != nil {
 		return nil, fmt.Errorf("chunk %d: %w", seq, err)
 	}

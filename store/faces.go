@@ -58,7 +58,8 @@ func saveFace(ctx context.Context, tx *sql.Tx, id int64, f Face) error {
 
 // SaveDrawing keeps what the shelf draws of a print.
 func (s *Store) SaveDrawing(ctx context.Context, id int64, seen string, drawing []byte) error {
-	_, err := s.exec(ctx, `UPDATE faces SET seen = ?, drawing = ? WHERE print_id = ?`, seen, drawing, id)
+	_, err := s.exec(ctx, `UPDATE faces SET seen = ?, drawing = ? WHERE print_id = ?`, seen, drawing,
+		id)
 	return err
 }
 

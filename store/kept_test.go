@@ -28,7 +28,8 @@ func readIn(t *testing.T, s *Store, p Print) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.SaveReading(t.Context(), p.ID, &Reading{Index: ix, Outline: raster.Boxes(ix)}); err != nil {
+	if err := s.SaveReading(t.Context(), p.ID,
+		&Reading{Index: ix, Outline: raster.Boxes(ix)}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -52,10 +53,12 @@ func TestSlowUpload(t *testing.T) {
 	}
 	ctx, cancel := context.WithTimeout(t.Context(), time.Second)
 	defer cancel()
-	if err := s.Change(ctx, p.ID, func(d *plan.Plan) error { d.First = "sea"; return nil }); err != nil {
+	if err := s.Change(ctx, p.ID,
+		func(d *plan.Plan) error { d.First = "sea"; return nil }); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "sea", Doc: plan.Filament{Name: "Sea", Colour: "#135"}}); err != nil {
+	if err := s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "sea",
+		Doc: plan.Filament{Name: "Sea", Colour: "#135"}}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -92,13 +95,15 @@ func TestLongChange(t *testing.T) {
 	calls = 0
 	err = s.Change(t.Context(), p.ID, func(d *plan.Plan) error {
 		if calls++; calls == 1 {
-			if err := errors.Join(s.Undo(t.Context(), p.ID), s.Change(t.Context(), p.ID, add("third"))); err != nil {
+			if err := errors.Join(s.Undo(t.Context(), p.ID),
+				s.Change(t.Context(), p.ID, add("third"))); err != nil {
 				t.Error(err)
 			}
 		}
 		return add("fourth")(d)
 	})
-	if d, _, _, _ = s.Plan(t.Context(), p.ID); err != nil || len(d.Ears) != 3 || d.Ears[1].ID != "third" {
+	if d, _, _, _ = s.Plan(t.Context(), p.ID); err != nil || len(d.Ears) != 3 ||
+		d.Ears[1].ID != "third" {
 		t.Errorf("marked: %+v, %v", d.Ears, err)
 	}
 	err = s.ChangeDraft(t.Context(), p.ID, func(d *PickupDoc) error {
@@ -108,7 +113,8 @@ func TestLongChange(t *testing.T) {
 		d.Length = 3
 		return nil
 	})
-	if k, kerr := s.Draft(t.Context(), p.ID); err != nil || kerr != nil || k.Doc.Layer != 7 || k.Doc.Length != 3 {
+	if k, kerr := s.Draft(t.Context(), p.ID); err != nil || kerr != nil || k.Doc.Layer != 7 ||
+		k.Doc.Length != 3 {
 		t.Errorf("pick-up: %+v %v %v", k.Doc, err, kerr)
 	}
 }
@@ -143,7 +149,8 @@ func TestHeld(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err = Open(t.Context(), dir)
-	if !errors.Is(err, ErrHeld) || !strings.Contains(err.Error(), fmt.Sprint("process ", os.Getpid())) ||
+	if !errors.Is(err, ErrHeld) ||
+		!strings.Contains(err.Error(), fmt.Sprint("process ", os.Getpid())) ||
 		!strings.Contains(err.Error(), ":8080") {
 		t.Fatal(err)
 	}
@@ -277,9 +284,11 @@ func TestOddFolders(t *testing.T) {
 func TestStrays(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "da[t]a*")
 	open(t, dir).Close()
-	for _, name := range []string{"backup-12/dogear.db", "dogear-upload-77", ".dogear-5", "restore-3", "notes.txt"} {
+	for _, name := range []string{"backup-12/dogear.db", "dogear-upload-77", ".dogear-5", "restore-3",
+		"notes.txt"} {
 		file := filepath.Join(dir, name)
-		if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o700), os.WriteFile(file, []byte("x"), 0o600)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o700),
+			os.WriteFile(file, []byte("x"), 0o600)); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -295,8 +304,10 @@ func TestStrays(t *testing.T) {
 	for _, e := range list {
 		names = append(names, e.Name())
 	}
-	if got := strings.Join(names, " "); strings.Contains(got, "backup") || strings.Contains(got, "upload") ||
-		strings.Contains(got, ".dogear") || strings.Contains(got, "restore") || !strings.Contains(got, "notes.txt") {
+	if got := strings.Join(names, " "); strings.Contains(got, "backup") ||
+		strings.Contains(got, "upload") ||
+		strings.Contains(got, ".dogear") || strings.Contains(got, "restore") ||
+		!strings.Contains(got, "notes.txt") {
 		t.Error(got)
 	}
 	if st, _ := os.Stat(filepath.Join(dir, fileName)); st.Mode().Perm() != 0o600 {
@@ -322,7 +333,8 @@ func TestTakenOff(t *testing.T) {
 	if err := up.Finish("b.gcode", "B"); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Change(ctx, up.ID, func(d *plan.Plan) error { d.First = "sea"; return nil }); err != nil {
+	if err := s.Change(ctx, up.ID,
+		func(d *plan.Plan) error { d.First = "sea"; return nil }); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.TakeOff(ctx, up.ID); err != nil {
@@ -331,7 +343,8 @@ func TestTakenOff(t *testing.T) {
 	if _, err := s.Print(ctx, up.ID); !errors.Is(err, ErrNone) {
 		t.Error(err)
 	}
-	if sh, err := s.Shelf(ctx, "", 0, 10); err != nil || len(sh.Stands) != 1 || sh.Stands[0].ID != old.ID {
+	if sh, err := s.Shelf(ctx, "", 0, 10); err != nil || len(sh.Stands) != 1 ||
+		sh.Stands[0].ID != old.ID {
 		t.Errorf("the older slicing must stand on the shelf again: %+v %v", sh, err)
 	}
 	if v, err := s.Versions(ctx, old.ID); err != nil || len(v) != 1 {
@@ -349,14 +362,16 @@ func TestTakenOff(t *testing.T) {
 	if d, _, _, err := s.Plan(ctx, up.ID); err != nil || d.First != "sea" {
 		t.Error(d, err)
 	}
-	if sh, err := s.Shelf(ctx, "", 0, 10); err != nil || len(sh.Stands) != 1 || sh.Stands[0].ID != up.ID {
+	if sh, err := s.Shelf(ctx, "", 0, 10); err != nil || len(sh.Stands) != 1 ||
+		sh.Stands[0].ID != up.ID {
 		t.Errorf("%+v %v", sh, err)
 	}
 	// After thirty days it is deleted.
 	if err := s.TakeOff(ctx, up.ID); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.db.Exec(`UPDATE prints SET removed = '2020-01-01T00:00:00.000Z' WHERE id = ?`, up.ID); err != nil {
+	if _, err := s.db.Exec(`UPDATE prints SET removed = '2020-01-01T00:00:00.000Z' WHERE id = ?`,
+		up.ID); err != nil {
 		t.Fatal(err)
 	}
 	s.Close()
@@ -365,7 +380,8 @@ func TestTakenOff(t *testing.T) {
 		t.Error(list, err)
 	}
 	n := 0
-	if err := s.db.QueryRow(`SELECT COUNT(*) FROM chunks WHERE print_id = ?`, up.ID).Scan(&n); err != nil || n != 0 {
+	if err := s.db.QueryRow(`SELECT COUNT(*) FROM chunks WHERE print_id = ?`,
+		up.ID).Scan(&n); err != nil || n != 0 {
 		t.Error(n, err)
 	}
 }
@@ -376,7 +392,8 @@ func TestPickupNumbers(t *testing.T) {
 	p := put(t, s, []byte("G28\nG1 X1 E1\n"))
 	last := int64(0)
 	for range 3 {
-		if err := s.ChangeDraft(t.Context(), p.ID, func(d *PickupDoc) error { d.Layer++; return nil }); err != nil {
+		if err := s.ChangeDraft(t.Context(), p.ID,
+			func(d *PickupDoc) error { d.Layer++; return nil }); err != nil {
 			t.Fatal(err)
 		}
 		id, err := s.FinishDraft(t.Context(), p.ID, 1, 1, 1)
@@ -421,7 +438,8 @@ func TestMigrations(t *testing.T) {
 		exec(`INSERT INTO prints (id, name, title, state, bytes, sha256, rev) VALUES
 			(7, 'buoy.gcode', 'Buoy', 'ready', 5, 'abc', 1), (9, 'gone.gcode', 'Gone', 'arriving', 0, '', 0)`)
 		exec(`INSERT INTO chunks VALUES (7, 0, ?)`, pack.EncodeAll([]byte("G28\n\n"), nil))
-		exec(`INSERT INTO revisions (print_id, rev, doc) VALUES (7, 1, '{"format":"dogear-plan/1","first_filament":"sea"}')`)
+		exec(`INSERT INTO revisions (print_id, rev, doc) VALUES (7, 1, '{"format":"dogear-plan/1",` +
+			`"first_filament":"sea"}')`)
 		exec(`INSERT INTO indexes VALUES (7, 1, X'00')`)
 		if v >= 3 {
 			exec(`INSERT INTO pickups (id, print_id, doc) VALUES (4, 7, '{"now":{"layer":3}}')`)
@@ -474,11 +492,13 @@ func TestSalvage(t *testing.T) {
 		p := put(t, s, file)
 		want[p.ID] = file
 		readIn(t, s, p)
-		if err := s.Change(ctx, p.ID, func(d *plan.Plan) error { d.First = fmt.Sprint("spool", k); return nil }); err != nil {
+		if err := s.Change(ctx, p.ID,
+			func(d *plan.Plan) error { d.First = fmt.Sprint("spool", k); return nil }); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "sea", Doc: plan.Filament{Name: "Sea"}}); err != nil {
+	if err := s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "sea",
+		Doc: plan.Filament{Name: "Sea"}}); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.Close(); err != nil {
@@ -543,7 +563,8 @@ func TestSalvage(t *testing.T) {
 	}
 	// What is no database at all is said too.
 	d := t.TempDir()
-	if err := os.WriteFile(filepath.Join(d, fileName), bytes.Repeat([]byte("harbour "), 4096), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(d, fileName), bytes.Repeat([]byte("harbour "), 4096),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := Open(ctx, d); !errors.Is(err, ErrBroken) {
@@ -562,7 +583,8 @@ func TestRestoreBesideRest(t *testing.T) {
 	}
 	to := t.TempDir()
 	for _, name := range []string{fileName + "-wal", fileName + "-shm"} {
-		if err := os.WriteFile(filepath.Join(to, name), bytes.Repeat([]byte("left"), 5000), 0o600); err != nil {
+		if err := os.WriteFile(filepath.Join(to, name), bytes.Repeat([]byte("left"), 5000),
+			0o600); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -598,7 +620,8 @@ func TestStale(t *testing.T) {
 	if o, err := s.Same(t.Context(), q); err != nil || o.ID != p.ID {
 		t.Errorf("the same file is not noticed: %+v %v", o, err)
 	}
-	if sh, err := s.Shelf(t.Context(), "", 0, 10); err != nil || len(sh.Stands) != 2 || sh.Stands[1].High == 0 {
+	if sh, err := s.Shelf(t.Context(), "", 0, 10); err != nil || len(sh.Stands) != 2 ||
+		sh.Stands[1].High == 0 {
 		t.Errorf("%+v %v", sh, err)
 	}
 }
@@ -618,8 +641,10 @@ func TestFind(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for find, want := range map[string]int{"ölkanne": 1, "FÜR DEN": 1, "çapa": 1, "buoy": 1, "100%": 1, "%": 1, "_": 0, "": 3, " x.GCODE ": 3} {
-		if sh, err := s.Shelf(t.Context(), find, 0, 10); err != nil || sh.Found != want || len(sh.Stands) != want {
+	for find, want := range map[string]int{"ölkanne": 1, "FÜR DEN": 1, "çapa": 1, "buoy": 1, "100%": 1,
+		"%": 1, "_": 0, "": 3, " x.GCODE ": 3} {
+		if sh, err := s.Shelf(t.Context(), find, 0, 10); err != nil || sh.Found != want ||
+			len(sh.Stands) != want {
 			t.Errorf("%q: %+v %v, want %d", find, sh, err, want)
 		}
 	}

@@ -22,7 +22,9 @@ type Kit struct {
 
 // Kit returns the whole Kit.
 func (s *Store) Kit(ctx context.Context) (*Kit, error) {
-	k := &Kit{Kit: plan.Kit{Format: plan.KitFormat, Printers: map[string]plan.Printer{}, Filaments: map[string]plan.Filament{}, Inserts: map[string]plan.InsertPart{}, Routines: map[string]plan.Routine{}}, Keys: map[string][]string{}, Signs: map[string]string{}}
+	k := &Kit{Kit: plan.Kit{Format: plan.KitFormat, Printers: map[string]plan.Printer{},
+		Filaments: map[string]plan.Filament{}, Inserts: map[string]plan.InsertPart{},
+		Routines: map[string]plan.Routine{}}, Keys: map[string][]string{}, Signs: map[string]string{}}
 	rows, err := s.db.QueryContext(ctx, `SELECT drawer, key, doc FROM kit ORDER BY drawer, sort, key`)
 	if err != nil {
 		return nil, err
@@ -83,7 +85,8 @@ func (s *Store) Put(ctx context.Context, items ...plan.Item) error {
 func (s *Store) PutFrom(ctx context.Context, drawer, key, was string, items ...plan.Item) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		now, doc := "", ""
-		err := tx.QueryRowContext(ctx, `SELECT doc FROM kit WHERE drawer = ? AND key = ?`, drawer, key).Scan(&doc)
+		err := tx.QueryRowContext(ctx, `SELECT doc FROM kit WHERE drawer = ? AND key = ?`, drawer,
+			key).Scan(&doc)
 		if err == nil {
 			now = signOf(doc)
 		} else if !errors.Is(err, sql.ErrNoRows) {
@@ -101,7 +104,8 @@ func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
 		return err
 	}
 	var step int64
-	if err := tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(step), 0) + 1 FROM kit_log`).Scan(&step); err != nil {
+	if err := tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(step), 0) + 1 FROM kit_log`).Scan(
+		&step); err != nil {
 		return err
 	}
 	for _, it := range items {
@@ -115,9 +119,11 @@ func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
 		}
 		var was sql.NullString
 		var sort int64
-		err := tx.QueryRowContext(ctx, `SELECT doc, sort FROM kit WHERE drawer = ? AND key = ?`, it.Drawer, it.Key).Scan(&was, &sort)
+		err := tx.QueryRowContext(ctx, `SELECT doc, sort FROM kit WHERE drawer = ? AND key = ?`,
+			it.Drawer, it.Key).Scan(&was, &sort)
 		if errors.Is(err, sql.ErrNoRows) {
-			err = tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(sort), 0) + 1 FROM kit WHERE drawer = ?`, it.Drawer).Scan(&sort)
+			err = tx.QueryRowContext(ctx, `SELECT COALESCE(MAX(sort), 0) + 1 FROM kit WHERE drawer = ?`,
+				it.Drawer).Scan(&sort)
 		}
 		if err != nil {
 			return err
@@ -125,7 +131,8 @@ func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
 		if was == now {
 			continue
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO kit_log (step, drawer, key, sort, was, now) VALUES (?, ?, ?, ?, ?, ?)`, step, it.Drawer, it.Key, sort, was, now); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO kit_log (step, drawer, key, sort, was, now) `+
+			`VALUES (?, ?, ?, ?, ?, ?)`, step, it.Drawer, it.Key, sort, was, now); err != nil {
 			return err
 		}
 		if err := lay(ctx, tx, it.Drawer, it.Key, sort, now); err != nil {
@@ -136,10 +143,12 @@ func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
 }
 
 // lay makes an item be what doc says; NULL takes it out.
-func lay(ctx context.Context, tx *sql.Tx, drawer, key string, sort int64, doc sql.NullString) error {
+func lay(ctx context.Context, tx *sql.Tx, drawer, key string, sort int64,
+	doc sql.NullString) error {
 	var err error
 	if doc.Valid {
-		_, err = tx.ExecContext(ctx, `INSERT OR REPLACE INTO kit (drawer, key, doc, sort) VALUES (?, ?, ?, ?)`, drawer, key, doc.String, sort)
+		_, err = tx.ExecContext(ctx, `INSERT OR REPLACE INTO kit (drawer, key, doc, sort) VALUES (?, `+
+			`?, ?, ?)`, drawer, key, doc.String, sort)
 	} else {
 		_, err = tx.ExecContext(ctx, `DELETE FROM kit WHERE drawer = ? AND key = ?`, drawer, key)
 	}
@@ -149,12 +158,14 @@ func lay(ctx context.Context, tx *sql.Tx, drawer, key string, sort int64, doc sq
 // UndoKit takes the last step back, RedoKit does it again; without one they do
 // nothing.
 func (s *Store) UndoKit(ctx context.Context) error {
-	return s.replay(ctx, `SELECT id, drawer, key, sort, was FROM kit_log WHERE step = (SELECT MAX(step) FROM kit_log WHERE undone = 0) ORDER BY id DESC`, 1)
+	return s.replay(ctx, `SELECT id, drawer, key, sort, was FROM kit_log WHERE step = (SELECT `+
+		`MAX(step) FROM kit_log WHERE undone = 0) ORDER BY id DESC`, 1)
 }
 
 // RedoKit takes back an UndoKit.
 func (s *Store) RedoKit(ctx context.Context) error {
-	return s.replay(ctx, `SELECT id, drawer, key, sort, now FROM kit_log WHERE step = (SELECT MIN(step) FROM kit_log WHERE undone = 1) ORDER BY id`, 0)
+	return s.replay(ctx, `SELECT id, drawer, key, sort, now FROM kit_log WHERE step = (SELECT `+
+		`MIN(step) FROM kit_log WHERE undone = 1) ORDER BY id`, 0)
 }
 
 func (s *Store) replay(ctx context.Context, query string, undone int) error {
@@ -185,7 +196,8 @@ func (s *Store) replay(ctx context.Context, query string, undone int) error {
 			if err := lay(ctx, tx, c.drawer, c.key, c.sort, c.doc); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, `UPDATE kit_log SET undone = ? WHERE id = ?`, undone, c.id); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE kit_log SET undone = ? WHERE id = ?`, undone,
+				c.id); err != nil {
 				return err
 			}
 		}
@@ -198,7 +210,8 @@ func (s *Store) replay(ctx context.Context, query string, undone int) error {
 func (s *Store) Ship(ctx context.Context, items ...plan.Item) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var touched bool
-		if err := tx.QueryRowContext(ctx, `SELECT EXISTS(SELECT 1 FROM kit) OR EXISTS(SELECT 1 FROM kit_log)`).Scan(&touched); err != nil || touched {
+		if err := tx.QueryRowContext(ctx, `SELECT EXISTS(SELECT 1 FROM kit) OR EXISTS(SELECT 1 FROM `+
+			`kit_log)`).Scan(&touched); err != nil || touched {
 			return err
 		}
 		for i, it := range items {
@@ -206,7 +219,8 @@ func (s *Store) Ship(ctx context.Context, items ...plan.Item) error {
 			if err != nil {
 				return err
 			}
-			if err := lay(ctx, tx, it.Drawer, it.Key, int64(i), sql.NullString{String: string(j), Valid: true}); err != nil {
+			if err := lay(ctx, tx, it.Drawer, it.Key, int64(i),
+				sql.NullString{String: string(j), Valid: true}); err != nil {
 				return err
 			}
 		}

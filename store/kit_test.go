@@ -12,7 +12,8 @@ func TestKit(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
 	ctx := context.Background()
-	red := plan.Filament{Name: "Signal red", Colour: "#b8362b", Nozzle: [2]float64{215, 210}, Density: 1.27}
+	red := plan.Filament{Name: "Signal red", Colour: "#b8362b", Nozzle: [2]float64{215, 210},
+		Density: 1.27}
 	must := func(err error) {
 		t.Helper()
 		if err != nil {
@@ -23,18 +24,24 @@ func TestKit(t *testing.T) {
 		t.Helper()
 		k, err := s.Kit(ctx)
 		must(err)
-		if got := k.Keys[plan.Filaments]; len(got) != len(want) || len(want) > 0 && !reflect.DeepEqual(got, want) {
+		if got := k.Keys[plan.Filaments]; len(got) != len(want) || len(want) > 0 &&
+			!reflect.DeepEqual(got, want) {
 			t.Fatalf("%v, want %v", got, want)
 		}
 		return k
 	}
-	must(s.Ship(ctx, plan.Item{Drawer: plan.Filaments, Key: "red", Doc: red}, plan.Item{Drawer: plan.Printers, Key: "shed", Doc: plan.Printer{Name: "club printer in the shed"}}))
-	if k := names("red"); k.Undo || k.Redo || k.Filaments["red"] != red || k.Printers["shed"].Name == "" {
+	must(s.Ship(ctx, plan.Item{Drawer: plan.Filaments, Key: "red", Doc: red},
+		plan.Item{Drawer: plan.Printers, Key: "shed",
+			Doc: plan.Printer{Name: "club printer in the shed"}}))
+	if k := names("red"); k.Undo || k.Redo || k.Filaments["red"] != red ||
+		k.Printers["shed"].Name == "" {
 		t.Fatalf("%+v", k)
 	}
 	must(s.Ship(ctx, plan.Item{Drawer: plan.Filaments, Key: "white", Doc: red})) // it has been touched
 	names("red")
-	must(s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "white", Doc: plan.Filament{Name: "Gull white"}}, plan.Item{Drawer: plan.Routines, Key: "short", Doc: plan.Routine{{Do: "return"}, {Do: "restore"}}}))
+	must(s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "white",
+		Doc: plan.Filament{Name: "Gull white"}}, plan.Item{Drawer: plan.Routines, Key: "short",
+		Doc: plan.Routine{{Do: "return"}, {Do: "restore"}}}))
 	must(s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "red", Doc: nil}))
 	names("white")
 	must(s.UndoKit(ctx))

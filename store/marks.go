@@ -32,13 +32,15 @@ func (s *Store) SaveReading(ctx context.Context, id int64, r *Reading) error {
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO indexes (print_id, version, data) VALUES (?, ?, ?)`, id, indexVersion, s.pack.EncodeAll(b.Bytes(), nil)); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO indexes (print_id, version, data) `+
+			`VALUES (?, ?, ?)`, id, indexVersion, s.pack.EncodeAll(b.Bytes(), nil)); err != nil {
 			return err
 		}
 		if err := saveFace(ctx, tx, id, faceOf(r)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE prints SET state = 'ready' WHERE id = ? AND state = 'reading'`, id)
+		_, err := tx.ExecContext(ctx, `UPDATE prints SET state = 'ready' WHERE id = ? AND state = `+
+			`'reading'`, id)
 		return err
 	})
 }
@@ -76,7 +78,8 @@ func (s *Store) Again(ctx context.Context, id int64) error {
 // Reading returns the stored reading, or ErrStale when the print must be read.
 func (s *Store) Reading(ctx context.Context, id int64) (*Reading, error) {
 	var data []byte
-	err := s.db.QueryRowContext(ctx, `SELECT data FROM indexes WHERE print_id = ? AND version = ?`, id, indexVersion).Scan(&data)
+	err := s.db.QueryRowContext(ctx, `SELECT data FROM indexes WHERE print_id = ? AND version = ?`, id,
+		indexVersion).Scan(&data)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrStale
 	}
@@ -194,6 +197,7 @@ func (s *Store) Undo(ctx context.Context, id int64) error {
 
 // Redo takes back an Undo.
 func (s *Store) Redo(ctx context.Context, id int64) error {
-	_, err := s.exec(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
+	_, err := s.exec(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT `+
+		`MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
 	return s.told(id, err)
 }

@@ -43,7 +43,8 @@ const mostPast = 50
 
 // Pickups returns the pick-ups of a print, newest first.
 func (s *Store) Pickups(ctx context.Context, printID int64) ([]Pickup, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, print_id, created, written, doc FROM pickups WHERE print_id = ? ORDER BY id DESC`, printID)
+	rows, err := s.db.QueryContext(ctx, `SELECT id, print_id, created, written, doc FROM pickups `+
+		`WHERE print_id = ? ORDER BY id DESC`, printID)
 	if err != nil {
 		return nil, err
 	}
@@ -84,13 +85,15 @@ const pickupColumns = `id, print_id, created, written, doc`
 
 // Draft returns the pick-up of a print that is being worked on, or ErrNone.
 func (s *Store) Draft(ctx context.Context, printID int64) (Pickup, error) {
-	p, _, err := scanPickup(s.db.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID))
+	p, _, err := scanPickup(s.db.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE `+
+		`print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID))
 	return p, err
 }
 
 // Pickup returns one pick-up of a print.
 func (s *Store) Pickup(ctx context.Context, printID, id int64) (Pickup, error) {
-	p, _, err := scanPickup(s.db.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE print_id = ? AND id = ?`, printID, id))
+	p, _, err := scanPickup(s.db.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE `+
+		`print_id = ? AND id = ?`, printID, id))
 	return p, err
 }
 
@@ -189,10 +192,12 @@ func (s *Store) draft(ctx context.Context, printID int64, f func(*history) error
 
 // FinishDraft books that the file of the pick-up being worked on was written,
 // and returns its number.
-func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line int64, length int) (int64, error) {
+func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line int64,
+	length int) (int64, error) {
 	var id int64
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		p, h, err := scanPickup(tx.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID))
+		p, h, err := scanPickup(tx.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE `+
+			`print_id = ? AND written IS NULL ORDER BY id DESC LIMIT 1`, printID))
 		if err != nil {
 			return err
 		}
@@ -202,7 +207,8 @@ func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line 
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE pickups SET doc = ?, written = strftime('%Y-%m-%dT%H:%M:%fZ', 'now') WHERE id = ?`, string(j), id)
+		_, err = tx.ExecContext(ctx, `UPDATE pickups SET doc = ?, written = `+
+			`strftime('%Y-%m-%dT%H:%M:%fZ', 'now') WHERE id = ?`, string(j), id)
 		return err
 	})
 	return id, err

@@ -46,7 +46,8 @@ func TestPickups(t *testing.T) {
 	add(3)
 	pieces(2, true, false)
 	no := errors.New("no")
-	if err := s.ChangeDraft(ctx, p.ID, func(d *PickupDoc) error { d.Evidence = nil; return no }); !errors.Is(err, no) {
+	if err := s.ChangeDraft(ctx, p.ID,
+		func(d *PickupDoc) error { d.Evidence = nil; return no }); !errors.Is(err, no) {
 		t.Fatal(err)
 	}
 	pieces(2, true, false)
@@ -59,7 +60,8 @@ func TestPickups(t *testing.T) {
 	pieces(1, true, false)
 	all, err := s.Pickups(ctx, p.ID)
 	must(err)
-	if len(all) != 2 || all[1].ID != id || all[1].Written.IsZero() || all[1].Doc.Line != 123 || all[1].Doc.Length != 40 || len(all[1].Doc.Evidence) != 2 {
+	if len(all) != 2 || all[1].ID != id || all[1].Written.IsZero() || all[1].Doc.Line != 123 ||
+		all[1].Doc.Length != 40 || len(all[1].Doc.Evidence) != 2 {
 		t.Fatalf("%+v", all)
 	}
 	one, err := s.Pickup(ctx, p.ID, id)

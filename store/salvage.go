@@ -31,7 +31,8 @@ func Salvage(ctx context.Context, dir, work string, w io.Writer) (*Salvaged, err
 	// A copy, since reading may write: what was committed last lies beside the database.
 	bad := filepath.Join(tmp, "damaged.db")
 	for _, end := range []string{"", "-wal"} {
-		if err := copyFile(filepath.Join(dir, fileName)+end, bad+end); err != nil && (end == "" || !os.IsNotExist(err)) {
+		if err := copyFile(filepath.Join(dir, fileName)+end, bad+end); err != nil &&
+			(end == "" || !os.IsNotExist(err)) {
 			return nil, named(err)
 		}
 	}
@@ -77,7 +78,8 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 	defer db.Close()
 	db.SetMaxOpenConns(1)
 	if _, err := tablesOf(ctx, db); err != nil {
-		return fmt.Errorf("its list of tables cannot be read, so that nothing can be saved: %w", broken(err))
+		return fmt.Errorf("its list of tables cannot be read, so that nothing can be saved: %w",
+			broken(err))
 	}
 	// A print may come before the one it is a newer slicing of.
 	to, err := s.db.Conn(ctx)
@@ -124,7 +126,8 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 			out.Prints++
 			continue
 		}
-		p, _ := scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ?`, id))
+		p, _ := scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ?`,
+			id))
 		if p.State != "arriving" {
 			out.Lost = append(out.Lost, fmt.Sprintf("“%s”: %v", p.Title, why))
 		}
@@ -136,7 +139,8 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 }
 
 // saveRows takes over what can be read of a table.
-func (s *Store) saveRows(ctx context.Context, db *sql.DB, to *sql.Conn, table, key string, out *Salvaged) error {
+func (s *Store) saveRows(ctx context.Context, db *sql.DB, to *sql.Conn, table, key string,
+	out *Salvaged) error {
 	var first error
 	for _, way := range []string{"ASC", "DESC"} {
 		keys := strings.ReplaceAll(key, ",", " "+way+",") + " " + way
@@ -183,7 +187,8 @@ func (s *Store) saveWay(ctx context.Context, db *sql.DB, to *sql.Conn, table, ke
 
 // saveBytes takes over a print's bytes. why says what is wrong with them.
 func (s *Store) saveBytes(ctx context.Context, db *sql.DB, id int64) (why, err error) {
-	p, err := scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ?`, id))
+	p, err := scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ?`,
+		id))
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +196,8 @@ func (s *Store) saveBytes(ctx context.Context, db *sql.DB, id int64) (why, err e
 	size := int64(0)
 	for seq := int64(0); size < p.Bytes; seq++ {
 		var data []byte
-		if err := db.QueryRowContext(ctx, `SELECT data FROM chunks WHERE print_id = ? AND seq = ?`, id, seq).
+		if err := db.QueryRowContext(ctx, `SELECT data FROM chunks WHERE print_id = ? AND seq = ?`, id,
+			seq).
 			Scan(&data); err != nil {
 			return fmt.Errorf("byte %d: %w", size, err), ctx.Err()
 		}
@@ -209,6 +215,7 @@ func (s *Store) saveBytes(ctx context.Context, db *sql.DB, id int64) (why, err e
 	if size != p.Bytes || hex.EncodeToString(sum.Sum(nil)) != p.SHA256 {
 		return errors.New("its bytes are not those that were brought"), nil
 	}
-	_, err = s.exec(ctx, `UPDATE prints SET state = 'reading' WHERE id = ? AND state <> 'arriving'`, id)
+	_, err = s.exec(ctx, `UPDATE prints SET state = 'reading' WHERE id = ? AND state <> 'arriving'`,
+		id)
 	return nil, err
 }

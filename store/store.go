@@ -92,7 +92,8 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 
 // packers compress chunks, each with a checksum, and undo that.
 func packers() (*zstd.Encoder, *zstd.Decoder) {
-	pack, _ := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	pack, _ := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest),
+		zstd.WithEncoderConcurrency(1))
 	unpack, _ := zstd.NewReader(nil, zstd.WithDecoderConcurrency(2), zstd.WithDecoderMaxMemory(64<<20))
 	return pack, unpack
 }
@@ -236,7 +237,8 @@ func scanPrint(row interface{ Scan(...any) error }, more ...any) (Print, error) 
 
 // Prints returns the prints whose bytes are here, newest first.
 func (s *Store) Prints(ctx context.Context) ([]Print, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT `+printColumns+` FROM prints WHERE `+standing+` ORDER BY created DESC, id DESC`)
+	rows, err := s.db.QueryContext(ctx,
+		`SELECT `+printColumns+` FROM prints WHERE `+standing+` ORDER BY created DESC, id DESC`)
 	if err != nil {
 		return nil, err
 	}
@@ -254,5 +256,6 @@ func (s *Store) Prints(ctx context.Context) ([]Print, error) {
 
 // Print returns one print.
 func (s *Store) Print(ctx context.Context, id int64) (Print, error) {
-	return scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ? AND `+standing, id))
+	return scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints WHERE id = ? `+
+		`AND `+standing, id))
 }

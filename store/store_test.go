@@ -77,7 +77,8 @@ func TestBytesComeBack(t *testing.T) {
 			a := r.IntN(size)
 			b := make([]byte, r.IntN(3*chunkSize))
 			n, err := src.ReadAt(b, int64(a))
-			if want := data[a:min(a+len(b), size)]; !bytes.Equal(b[:n], want) || (n < len(b)) != (err == io.EOF) {
+			if want := data[a:min(a+len(b), size)]; !bytes.Equal(b[:n], want) ||
+				(n < len(b)) != (err == io.EOF) {
 				t.Fatalf("ReadAt %d+%d: %d bytes, %v", a, len(b), n, err)
 			}
 		}
@@ -90,7 +91,8 @@ func TestHalfUploadsGo(t *testing.T) {
 	ctx := context.Background()
 	s := open(t, dir)
 	rows := func(s *Store) (n int) {
-		if err := s.db.QueryRow(`SELECT (SELECT COUNT(*) FROM prints) + (SELECT COUNT(*) FROM chunks)`).Scan(&n); err != nil {
+		if err := s.db.QueryRow(
+			`SELECT (SELECT COUNT(*) FROM prints) + (SELECT COUNT(*) FROM chunks)`).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n
@@ -188,7 +190,8 @@ func TestOutdated(t *testing.T) {
 		}
 		ids = append(ids, p.ID)
 	}
-	if _, err := s.db.Exec(`UPDATE indexes SET version = version - 1 WHERE print_id = ?`, ids[0]); err != nil {
+	if _, err := s.db.Exec(`UPDATE indexes SET version = version - 1 WHERE print_id = ?`,
+		ids[0]); err != nil {
 		t.Fatal(err)
 	}
 	s.Close()
@@ -235,7 +238,8 @@ func TestUndo(t *testing.T) {
 	_ = s.Redo(ctx, p.ID)
 	look(2, true, false)
 	fail := errors.New("no")
-	if err := s.Change(ctx, p.ID, func(d *plan.Plan) error { d.Ears = nil; return fail }); !errors.Is(err, fail) {
+	if err := s.Change(ctx, p.ID, func(d *plan.Plan) error { d.Ears = nil; return fail }); !errors.Is(
+		err, fail) {
 		t.Fatal(err)
 	}
 	look(2, true, false)
@@ -246,7 +250,9 @@ func TestUndo(t *testing.T) {
 		t.Fatal(err)
 	}
 	var n int
-	if err := s.db.QueryRow(`SELECT (SELECT COUNT(*) FROM revisions) + (SELECT COUNT(*) FROM chunks)`).Scan(&n); err != nil || n != 0 {
+	if err :=
+		s.db.QueryRow(`SELECT (SELECT COUNT(*) FROM revisions) + (SELECT COUNT(*) FROM chunks)`).Scan(
+			&n); err != nil || n != 0 {
 		t.Error(n, err)
 	}
 }

@@ -96,7 +96,8 @@ const wiped = 32
 // wipe deletes a print that fulfils a condition, piece by piece.
 func (s *Store) wipe(ctx context.Context, id int64, which string) error {
 	// First of all it must no longer stand anywhere.
-	n, err := s.exec(ctx, `UPDATE prints SET state = 'arriving', removed = NULL WHERE id = ? AND `+which, id)
+	n, err := s.exec(ctx,
+		`UPDATE prints SET state = 'arriving', removed = NULL WHERE id = ? AND `+which, id)
 	if err != nil || n == 0 {
 		return found(n, err)
 	}

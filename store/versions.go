@@ -37,7 +37,8 @@ func (s *Store) SaveCarried(ctx context.Context, id int64, report []layer.Findin
 // has been read.
 func (s *Store) Carried(ctx context.Context, id int64) ([]layer.Finding, error) {
 	var doc sql.NullString
-	if err := s.db.QueryRowContext(ctx, `SELECT carried FROM prints WHERE id = ?`, id).Scan(&doc); err != nil || !doc.Valid {
+	if err := s.db.QueryRowContext(ctx, `SELECT carried FROM prints WHERE id = ?`,
+		id).Scan(&doc); err != nil || !doc.Valid {
 		return nil, err
 	}
 	var out []layer.Finding

@@ -55,10 +55,12 @@ func TestVersions(t *testing.T) {
 	if p, err := s.Print(ctx, c); err != nil || p.Older != b {
 		t.Errorf("%+v %v", p, err)
 	}
-	if err := s.SaveCarried(ctx, c, []layer.Finding{{Level: layer.Care, Code: "moved", Message: "one ear moved"}}); err != nil {
+	if err := s.SaveCarried(ctx, c,
+		[]layer.Finding{{Level: layer.Care, Code: "moved", Message: "one ear moved"}}); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Carried(ctx, c); err != nil || len(got) != 1 || got[0].Message != "one ear moved" {
+	if got, err := s.Carried(ctx, c); err != nil || len(got) != 1 ||
+		got[0].Message != "one ear moved" {
 		t.Errorf("%+v %v", got, err)
 	}
 	if err := s.SaveCarried(ctx, c, nil); err != nil {
@@ -101,7 +103,8 @@ func TestChangedIsTold(t *testing.T) {
 			t.Errorf("step %d: %v %v", i, told, err)
 		}
 	}
-	if err := s.Change(ctx, id, func(*plan.Plan) error { return no }); !errors.Is(err, no) || len(told) != 3 {
+	if err := s.Change(ctx, id, func(*plan.Plan) error { return no }); !errors.Is(err, no) ||
+		len(told) != 3 {
 		t.Errorf("%v %v", told, err)
 	}
 }
@@ -131,7 +134,8 @@ func TestAccess(t *testing.T) {
 			t.Errorf("%q %v", h, err)
 		}
 		in("tablet", false)
-		if err := errors.Join(s.AddSession(ctx, []byte("tablet")), s.AddSession(ctx, []byte("phone"))); err != nil {
+		if err := errors.Join(s.AddSession(ctx, []byte("tablet")),
+			s.AddSession(ctx, []byte("phone"))); err != nil {
 			t.Fatal(err)
 		}
 		in("tablet", true)
@@ -142,7 +146,8 @@ func TestAccess(t *testing.T) {
 	}
 	in("phone", false)
 	in("tablet", true)
-	if _, err := s.db.ExecContext(ctx, `UPDATE sessions SET created = '2020-01-01T00:00:00.000Z'`); err != nil {
+	if _, err := s.db.ExecContext(ctx,
+		`UPDATE sessions SET created = '2020-01-01T00:00:00.000Z'`); err != nil {
 		t.Fatal(err)
 	}
 	in("tablet", false)
@@ -165,7 +170,8 @@ func TestRestoreRefuses(t *testing.T) {
 	if err := Restore(ctx, bytes.NewReader(whole.Bytes()), dir); !errors.Is(err, ErrInUse) {
 		t.Error(err)
 	}
-	for name, b := range map[string][]byte{"nothing": nil, "text": []byte("a shelf"), "half": whole.Bytes()[:whole.Len()/2]} {
+	for name, b := range map[string][]byte{"nothing": nil, "text": []byte("a shelf"),
+		"half": whole.Bytes()[:whole.Len()/2]} {
 		to := filepath.Join(t.TempDir(), name)
 		if err := Restore(ctx, bytes.NewReader(b), to); !errors.Is(err, ErrNoBackup) {
 			t.Errorf("%s: %v", name, err)

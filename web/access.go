@@ -111,7 +111,8 @@ func (s *Server) admitted(c fiber.Ctx) error {
 	if in {
 		return c.Next()
 	}
-	if c.Method() == fiber.MethodGet && strings.Contains(c.Get("Accept"), "text/html") && c.Get("HX-Request") == "" {
+	if c.Method() == fiber.MethodGet && strings.Contains(c.Get("Accept"), "text/html") &&
+		c.Get("HX-Request") == "" {
 		return c.Redirect().Status(fiber.StatusSeeOther).To("/enter")
 	}
 	return fiber.NewError(fiber.StatusUnauthorized, "Give the passphrase first: load the page again.")
@@ -130,12 +131,14 @@ func (s *Server) enter(c fiber.Ctx) error {
 	}
 	from := caller(c)
 	if !s.tries.take(from, time.Now()) {
-		return fiber.NewError(fiber.StatusTooManyRequests, "Too many wrong passphrases. Wait five minutes, then try again.")
+		return fiber.NewError(fiber.StatusTooManyRequests, "Too many wrong passphrases. Wait five "+
+			"minutes, then try again.")
 	}
 	// In the body alone: an address is kept in histories and logs.
 	given := string(c.Request().PostArgs().Peek("passphrase"))
 	err := bcrypt.CompareHashAndPassword(s.cfg.Passphrase, []byte(strings.TrimSpace(given)))
-	if errors.Is(err, bcrypt.ErrMismatchedHashAndPassword) || errors.Is(err, bcrypt.ErrPasswordTooLong) {
+	if errors.Is(err, bcrypt.ErrMismatchedHashAndPassword) ||
+		errors.Is(err, bcrypt.ErrPasswordTooLong) {
 		return fiber.NewError(fiber.StatusForbidden, "This is not the passphrase.")
 	}
 	if err != nil {
@@ -149,7 +152,8 @@ func (s *Server) enter(c fiber.Ctx) error {
 	if err := s.cfg.Store.AddSession(c.Context(), sum[:]); err != nil {
 		return err
 	}
-	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: token, Path: "/", HTTPOnly: true, SameSite: "Strict", MaxAge: 90 * 24 * 3600})
+	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: token, Path: "/", HTTPOnly: true,
+		SameSite: "Strict", MaxAge: 90 * 24 * 3600})
 	c.Set("HX-Redirect", "/")
 	return c.SendStatus(fiber.StatusOK)
 }
@@ -162,7 +166,8 @@ func (s *Server) leave(c fiber.Ctx) error {
 			return err
 		}
 	}
-	c.Cookie(&fiber.Cookie{Name: sessionCookie, Path: "/", HTTPOnly: true, SameSite: "Strict", MaxAge: -1})
+	c.Cookie(&fiber.Cookie{Name: sessionCookie, Path: "/", HTTPOnly: true, SameSite: "Strict",
+		MaxAge: -1})
 	c.Set("HX-Redirect", "/enter")
 	return c.SendStatus(fiber.StatusOK)
 }

@@ -44,7 +44,8 @@ func TestPassphrase(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := &client{t: t, s: srv, st: st}
-	for path, want := range map[string]int{"/enter": 200, "/healthz": 200, "/": 401, "/kit": 401, "/prints/1": 401, "/prints/1/events": 401, "/bind": 401, "/assets/app.css": 200} {
+	for path, want := range map[string]int{"/enter": 200, "/healthz": 200, "/": 401, "/kit": 401,
+		"/prints/1": 401, "/prints/1/events": 401, "/bind": 401, "/assets/app.css": 200} {
 		if code, _ := c.do("GET", path, nil, nil); code != want {
 			t.Errorf("%s: %d, want %d", path, code, want)
 		}
@@ -57,7 +58,8 @@ func TestPassphrase(t *testing.T) {
 	if code, _ := c.form("/prints", "x", "y"); code != 401 {
 		t.Error(code)
 	}
-	if code, body := c.form("/enter", "passphrase", "high water at noon"); code != 403 || !strings.Contains(body, "not the passphrase") {
+	if code, body := c.form("/enter", "passphrase", "high water at noon"); code != 403 ||
+		!strings.Contains(body, "not the passphrase") {
 		t.Error(code, body)
 	}
 	if code, body := c.form("/enter", "passphrase", "low water at noon"); code != 200 {
@@ -103,7 +105,8 @@ func TestOthers(t *testing.T) {
 	go func() { _ = c.s.Serve(l) }()
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	req, _ := http.NewRequestWithContext(ctx, "GET", fmt.Sprintf("http://%s%s/events", l.Addr(), p), nil)
+	req, _ := http.NewRequestWithContext(ctx, "GET", fmt.Sprintf("http://%s%s/events", l.Addr(), p),
+		nil)
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
 		t.Fatal(err)
@@ -149,14 +152,17 @@ func TestOthers(t *testing.T) {
 	if was == "" || sign(b) == was {
 		t.Error("the ear looks as it did")
 	}
-	head := map[string]string{"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true", "X-Ear": was}
+	head := map[string]string{"Content-Type": "application/x-www-form-urlencoded",
+		"HX-Request": "true", "X-Ear": was}
 	for _, path := range []string{p + "/ears/a1", p + "/ears/a1/remove"} {
-		if code, body := c.do("POST", path, strings.NewReader("all=1&note=other"), head); code != 409 || !strings.Contains(body, "omebody else has changed this ear") {
+		if code, body := c.do("POST", path, strings.NewReader("all=1&note=other"), head); code != 409 ||
+			!strings.Contains(body, "omebody else has changed this ear") {
 			t.Error(path, code, body)
 		}
 	}
 	head["X-Ear"] = sign(b)
-	if code, body := c.do("POST", p+"/ears/a1", strings.NewReader("all=1&note=other"), head); code != 200 || !strings.Contains(body, "other") {
+	if code, body := c.do("POST", p+"/ears/a1", strings.NewReader("all=1&note=other"),
+		head); code != 200 || !strings.Contains(body, "other") {
 		t.Error(code, body)
 	}
 	next("another note")

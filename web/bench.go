@@ -18,7 +18,8 @@ func (s *Server) bench(c fiber.Ctx) error {
 		return err
 	}
 	if len(b.ix.Layers) == 0 {
-		return fiber.NewError(fiber.StatusConflict, "This file moves the head but lays nothing, so there is no layer to fold at.")
+		return fiber.NewError(fiber.StatusConflict, "This file moves the head but lays nothing, so "+
+			"there is no layer to fold at.")
 	}
 	if b.marks == nil {
 		s.jobs.landmarks(b)
@@ -100,7 +101,8 @@ func (b *book) landmarks() []markView {
 	}
 	// The surest first; of one fold there is one entry, with all its reasons.
 	sorted := slices.Clone(b.marks.Landmarks)
-	slices.SortStableFunc(sorted, func(x, y landmark.Landmark) int { return cmp.Compare(y.Certainty, x.Certainty) })
+	slices.SortStableFunc(sorted,
+		func(x, y landmark.Landmark) int { return cmp.Compare(y.Certainty, x.Certainty) })
 	for _, m := range sorted {
 		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason}
 		if m.Certainty < 0.5 {
@@ -111,7 +113,8 @@ func (b *book) landmarks() []markView {
 		} else {
 			v.Before = *m.BeforeLayer
 		}
-		if k := slices.IndexFunc(out, func(o markView) bool { return o.Before == v.Before && o.Line == v.Line }); k >= 0 {
+		if k := slices.IndexFunc(out,
+			func(o markView) bool { return o.Before == v.Before && o.Line == v.Line }); k >= 0 {
 			if v.Kind != landmark.LastOpen { // that is said by what closes it
 				out[k].Reason += ". " + v.Reason
 			}
@@ -138,14 +141,18 @@ func (s *Server) book(c fiber.Ctx) error {
 	ix := b.ix
 	n := len(ix.Layers)
 	v := bookView{
-		ID: b.print.ID, Version: b.print.SHA256[:12] + b.reading(), Lines: ix.Lines, Kind: ix.Kind, Box: b.outline.Box, Height: ix.Height().Millimetres(),
-		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n), Object: make([]int, n),
-		Begin: make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n), Front: b.outline.Front, Side: b.outline.Side,
+		ID: b.print.ID, Version: b.print.SHA256[:12] + b.reading(), Lines: ix.Lines, Kind: ix.Kind,
+		Box: b.outline.Box, Height: ix.Height().Millimetres(),
+		Seconds: ix.Seconds, Z: make([]float64, n), H: make([]float64, n), Number: make([]*int64, n),
+		Object: make([]int, n),
+		Begin:  make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n),
+		Front: b.outline.Front, Side: b.outline.Side,
 		Stops: ix.Stops, Marks: b.landmarks(), Hollows: b.hollows(), Filament: map[string]fv{},
 	}
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		v.Z[i], v.H[i], v.Object[i], v.Begin[i], v.Took[i], v.Fold[i] = l.Z.Millimetres(), l.Height.Millimetres(), int(l.Object), l.Begin, l.Seconds, l.Fold
+		v.Z[i], v.H[i], v.Object[i], v.Begin[i], v.Took[i], v.Fold[i] = l.Z.Millimetres(),
+			l.Height.Millimetres(), int(l.Object), l.Begin, l.Seconds, l.Fold
 		if l.HasNumber {
 			v.Number[i] = &l.Number
 		}

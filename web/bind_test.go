@@ -24,10 +24,12 @@ func TestBindPages(t *testing.T) {
 	far, _ := c.bring("lamp-roof.gcode", other)
 	both := fmt.Sprintf("/bind?p=%d&p=%d", ids[0], ids[1])
 	c.page(t, "/", `href="`+strings.ReplaceAll(both, "&", "&amp;")+`"`)
-	if body := c.page(t, "/bind", "Pier coarse", "Pier fine", "Bind these two"); strings.Contains(body, `<b class="font-semibold">Lamp roof`) {
+	if body := c.page(t, "/bind", "Pier coarse", "Pier fine", "Bind these two"); strings.Contains(body,
+		`<b class="font-semibold">Lamp roof`) {
 		t.Error("something else is offered to be bound")
 	}
-	c.page(t, both, "Joined at", "Pier coarse ends with layer 8, Pier fine goes on with layer 16", "All fits", "pier-bound.gcode", "15 heights are shared")
+	c.page(t, both, "Joined at", "Pier coarse ends with layer 8, Pier fine goes on with layer 16",
+		"All fits", "pier-bound.gcode", "15 heights are shared")
 	at := fmt.Sprintf("p=%d:1-8&p=%d:16-31", ids[0], ids[1])
 	for _, q := range []struct{ query, says string }{
 		{at + "&move=0:3.4", "ends with layer 11, Pier fine goes on with layer 22"},
@@ -35,45 +37,54 @@ func TestBindPages(t *testing.T) {
 		{at + "&j=nozzle&n=0.25", "27 lines stand at this joint"},
 		{at + "&j=nozzle&n=0,25&dz=-0.04", "Joined at"},
 		{at + "&turn=0", "Pier fine ends with layer 15, Pier coarse goes on with layer 9"},
-		{at + fmt.Sprintf("&add=%d", ids[0]), "Pier fine ends with layer 23, Pier coarse goes on with layer 13"},
+		{at + fmt.Sprintf("&add=%d", ids[0]), "Pier fine ends with layer 23, Pier coarse goes on with " +
+			"layer 13"},
 		{at + fmt.Sprintf("&add=%d&at=0", ids[0]), "at 2.40 mm"},
 		{fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), "would be laid twice"},
 		{fmt.Sprintf("p=%d:1-8&p=%d:9-31", ids[0], far), "not the same model"},
 		{fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), `selected>not one that both share`},
-		{at + fmt.Sprintf("&p=%d:25-31&j=nozzle&n=0.25&j=colour&drop=0", ids[1]), `value="colour" selected`},
+		{at + fmt.Sprintf("&p=%d:25-31&j=nozzle&n=0.25&j=colour&drop=0", ids[1]),
+			`value="colour" selected`},
 	} {
 		c.page(t, "/bind?"+q.query, q.says)
 	}
 	c.steps(t, []step{
-		{"/bind/shelf?" + fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), nil, 409, "would be laid twice"},
+		{"/bind/shelf?" + fmt.Sprintf("p=%d:1-8&p=%d:15-31", ids[0], ids[1]), nil, 409,
+			"would be laid twice"},
 		{"/bind/shelf?" + fmt.Sprintf("p=%d:1-8", ids[0]), nil, 400, "two pieces or more"},
 		{"/bind/shelf?p=99:1-8&p=98", nil, 404, ""},
 		{"/bind/shelf?" + at + "&dz=50", nil, 422, "from -5 to 5"},
 	})
 	code, out := c.do("GET", "/bind/file?"+at+"&j=nozzle&n=0.25", nil, nil)
-	if code != 200 || !strings.Contains(out, "; dogear joint 1: nozzle swap, then Pier fine from layer 16\n") || !strings.HasSuffix(out, string(fine[len(fine)-200:])) || !strings.HasPrefix(out, string(coarse[:200])) {
+	if code != 200 || !strings.Contains(out, "; dogear joint 1: nozzle swap, then Pier fine from "+
+		"layer 16\n") || !strings.HasSuffix(out, string(fine[len(fine)-200:])) ||
+		!strings.HasPrefix(out, string(coarse[:200])) {
 		t.Errorf("%d %.300s", code, out)
 	}
 	c.steps(t, []step{{"/bind/shelf?" + at + "&j=nozzle&n=0.25", nil, 200, ""}})
 	c.read(far + 1)
 	c.page(t, "/", "Pier bound")
 	c.page(t, fmt.Sprintf("/prints/%d/proof", far+1), "Same plastic")
-	if code, _ := c.do("GET", fmt.Sprintf("/bind/over?below=%d:8&above=%d:16", ids[0], ids[1]), nil, nil); code != 200 {
+	if code, _ := c.do("GET", fmt.Sprintf("/bind/over?below=%d:8&above=%d:16", ids[0], ids[1]), nil,
+		nil); code != 200 {
 		t.Error(code)
 	}
-	for _, q := range []string{"", "?below=1:0&above=1:1", "?below=x&above=1:1", "?below=1:9999&above=2:1"} {
+	for _, q := range []string{"", "?below=1:0&above=1:1", "?below=x&above=1:1",
+		"?below=1:9999&above=2:1"} {
 		if code, _ := c.do("GET", "/bind/over"+q, nil, nil); code != 404 {
 			t.Errorf("%q: %d", q, code)
 		}
 	}
 	thick, _ := demo.Slice(demo.Posts(), d)
 	posts, _ := c.bring("posts.gcode", thick)
-	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, posts), nil, nil); code != 422 || !strings.Contains(body, "one after another") {
+	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, posts), nil, nil); code != 422 ||
+		!strings.Contains(body, "one after another") {
 		t.Error(code, body)
 	}
 	other28, _ := demo.Slice(demo.Pier(0.28, 0), d)
 	odd, _ := c.bring("odd.gcode", other28)
-	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, odd), nil, nil); code != 422 && !strings.Contains(body, "heights are shared") {
+	if code, body := c.do("GET", fmt.Sprintf("/bind?p=%d&p=%d", a, odd), nil, nil); code != 422 &&
+		!strings.Contains(body, "heights are shared") {
 		t.Error(code, body)
 	}
 }

@@ -98,7 +98,8 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		return nil, err
 	}
 	made := r.Bound
-	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Name: boundName(b), Blocked: r.Stopped() != nil}
+	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Name: boundName(b),
+		Blocked: r.Stopped() != nil}
 	for _, f := range r.Findings {
 		x := boundFinding{Finding: f}
 		if f.Level == layer.Grave {
@@ -117,17 +118,21 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		if p.From > 1 {
 			low = p.Ix.Layers[p.From-2].Z
 		}
-		v.Pieces = append(v.Pieces, boundPiece{b.books[i].print.ID, p.Name, p.From, p.To, trimmed(low), trimmed(p.Ix.Layers[p.To-1].Z), trimmed(store.UsualHeight(p.Ix)), p.To - p.From + 1, i, i > 0, i+1 < len(made.Pieces)})
+		v.Pieces = append(v.Pieces, boundPiece{b.books[i].print.ID, p.Name, p.From, p.To, trimmed(low),
+			trimmed(p.Ix.Layers[p.To-1].Z), trimmed(store.UsualHeight(p.Ix)), p.To - p.From + 1, i, i > 0,
+			i+1 < len(made.Pieces)})
 		st.Pieces = append(st.Pieces, boundRun{b.books[i].print.ID, p.From, p.To})
 		for n := p.From; n <= p.To; n++ {
 			v.Seconds += p.Ix.Layers[n-1].Seconds
 		}
-		v.Hidden = append(v.Hidden, [2]string{"p", fmt.Sprintf("%d:%d-%d", b.books[i].print.ID, p.From, p.To)})
+		v.Hidden = append(v.Hidden,
+			[2]string{"p", fmt.Sprintf("%d:%d-%d", b.books[i].print.ID, p.From, p.To)})
 	}
 	v.Seconds += made.Pieces[0].Ix.Layers[0].Begin
 	v.Query = b.address("")
 	for i, c := range b.joints {
-		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine}, {"dz", blank(c.DZ)}}
+		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine},
+			{"dz", blank(c.DZ)}}
 		if i < b.at {
 			v.Besides = append(v.Besides, f...)
 		} else if i > b.at {
@@ -136,7 +141,8 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	}
 	j := made.Joints[b.at]
 	below, above := made.Pieces[j.Below], made.Pieces[j.Above]
-	v.Joint = boundJoint{jointChoice: b.joints[b.at], K: b.at, Z: millimetres(j.Z), Below: below.Name, Above: above.Name, Last: below.To, First: above.From, Lines: j.Lines}
+	v.Joint = boundJoint{jointChoice: b.joints[b.at], K: b.at, Z: millimetres(j.Z), Below: below.Name,
+		Above: above.Name, Last: below.To, First: above.From, Lines: j.Lines}
 	for _, l := range j.Lines {
 		v.Joint.Takes += l.Seconds
 	}
@@ -162,7 +168,8 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		return nil, err
 	}
 	v.State = string(js)
-	v.Routines = append(slices.Clone(b.kit.Keys[plan.Routines]), missing(plan.BuiltinNames(), b.kit.Keys[plan.Routines])...)
+	v.Routines = append(slices.Clone(b.kit.Keys[plan.Routines]),
+		missing(plan.BuiltinNames(), b.kit.Keys[plan.Routines])...)
 	for _, k := range b.kit.Keys[plan.Filaments] {
 		v.Spools = append(v.Spools, [2]string{k, b.kit.Filaments[k].Name})
 	}
@@ -173,7 +180,8 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	me := slices.IndexFunc(all, func(p store.Stand) bool { return p.ID == b.books[0].print.ID })
 	for i := range all {
 		if me >= 0 && (i == me || all[me].Akin(&all[i])) {
-			v.Others = append(v.Others, bindChoice{all[i].ID, all[i].Title, oneDecimal(all[i].Step) + " mm each"})
+			v.Others = append(v.Others, bindChoice{all[i].ID, all[i].Title, oneDecimal(all[i].Step) +
+				" mm each"})
 		}
 	}
 	if len(b.pieces) >= mostBound {

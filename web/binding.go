@@ -59,7 +59,8 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		return nil, sentence(fiber.StatusBadRequest, "this address cannot be read")
 	}
 	if len(q["p"]) > mostBound {
-		return nil, sentence(fiber.StatusBadRequest, fmt.Sprintf("at most %d pieces are bound at once", mostBound))
+		return nil, sentence(fiber.StatusBadRequest, fmt.Sprintf("at most %d pieces are bound at once",
+			mostBound))
 	}
 	for _, name := range q["ok"] {
 		if release.CheckName(name) == nil && len(b.accept) < 20 {
@@ -88,7 +89,8 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 			return nil, err
 		}
 		piece := bind.Piece{Name: pr.Title, Src: bk.src, Ix: bk.ix}
-		if _, err := fmt.Sscanf(run, "%d-%d", &piece.From, &piece.To); err != nil || piece.From < 1 || piece.To > len(bk.ix.Layers) || piece.From > piece.To {
+		if _, err := fmt.Sscanf(run, "%d-%d", &piece.From, &piece.To); err != nil || piece.From < 1 ||
+			piece.To > len(bk.ix.Layers) || piece.From > piece.To {
 			piece.From, piece.To, loose = 0, 0, true
 		}
 		b.books, b.pieces = append(b.books, bk), append(b.pieces, piece)
@@ -145,8 +147,11 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
 	}
 	for i := range b.pieces {
-		if p := &b.pieces[i]; i > 0 && loose && p.From == 1 && p.Ix.Kind == layer.Layered && b.pieces[i-1].Ix.Kind == layer.Layered {
-			return nil, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("%s and %s share no height at which they could be joined; slice one of them with layers of another thickness", b.pieces[i-1].Name, p.Name))
+		if p := &b.pieces[i]; i > 0 && loose && p.From == 1 && p.Ix.Kind == layer.Layered &&
+			b.pieces[i-1].Ix.Kind == layer.Layered {
+			return nil, sentence(fiber.StatusUnprocessableEntity,
+				fmt.Sprintf("%s and %s share no height at which they could be joined; slice one of them with "+
+					"layers of another thickness", b.pieces[i-1].Name, p.Name))
 		}
 	}
 	to := q.Get("move")

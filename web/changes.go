@@ -41,7 +41,8 @@ func (b *book) changeViews(p *plan.Plan) []changeView {
 			v.Until = n + 1
 			v.Place += " to the end"
 		default:
-			until, inside := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.UntilLayer, BeforeLine: c.UntilLine})
+			until, inside := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.UntilLayer,
+				BeforeLine: c.UntilLine})
 			v.Until = until
 			if inside > 0 {
 				v.Place += fmt.Sprintf(" to inside layer %d", until)
@@ -63,12 +64,14 @@ func (s *Server) addChange(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
 		ch := plan.Change{ID: freeChange(p)}
 		var err error
-		if ch.BeforeLayer, ch.BeforeLine, err = foldOf(c.FormValue("from"), c.FormValue("from_line"), b); err != nil {
+		if ch.BeforeLayer, ch.BeforeLine, err = foldOf(c.FormValue("from"), c.FormValue("from_line"),
+			b); err != nil {
 			return "", err
 		}
 		until, err := amount(c.FormValue("to"), 1, float64(len(b.ix.Layers)))
 		if err != nil || until != float64(int(until)) {
-			return "", sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("say up to which layer: 1 to %d", len(b.ix.Layers)))
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				fmt.Sprintf("say up to which layer: 1 to %d", len(b.ix.Layers)))
 		}
 		ch.UntilLayer = int(until) + 1
 		for _, f := range []struct {
@@ -108,7 +111,8 @@ func foldOf(before, line string, b *book) (int, int64, error) {
 	}
 	n, err := strconv.Atoi(strings.TrimSpace(before))
 	if err != nil || n < 1 || n > len(b.ix.Layers) {
-		return 0, 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("say from which layer on: 1 to %d", len(b.ix.Layers)))
+		return 0, 0, sentence(fiber.StatusUnprocessableEntity,
+			fmt.Sprintf("say from which layer on: 1 to %d", len(b.ix.Layers)))
 	}
 	return n, 0, nil
 }

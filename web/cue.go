@@ -46,7 +46,8 @@ func (s *Server) cuePage(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "cue", fiber.Map{"Title": "Cue sheet of " + b.print.Title, "At": "cue", "Print": b.print, "Sheet": sheet, "Start": c.Query("start")})
+	return s.page(c, "cue", fiber.Map{"Title": "Cue sheet of " + b.print.Title, "At": "cue",
+		"Print": b.print, "Sheet": sheet, "Start": c.Query("start")})
 }
 
 // cueFile sends the timetable as a table or a calendar.
@@ -70,7 +71,8 @@ func (s *Server) cueFile(c fiber.Ctx) error {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
 	c.Set("Content-Type", kind)
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", ascii(b.print.Name)+"-cue-sheet"+ext))
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q",
+		ascii(b.print.Name)+"-cue-sheet"+ext))
 	return c.SendString(text.String())
 }
 

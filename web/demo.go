@@ -85,7 +85,8 @@ func (s *Server) loadPart(ctx context.Context, part demo.Part) error {
 	return st.Change(ctx, p.ID, func(doc *plan.Plan) error {
 		doc.First = part.First
 		for _, e := range part.Ears {
-			x := plan.Ear{ID: freeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament, Note: e.Note, Count: e.Count, Pole: e.Pole}
+			x := plan.Ear{ID: freeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament,
+				Note: e.Note, Count: e.Count, Pole: e.Pole}
 			for _, it := range plan.Shipped() {
 				if part, ok := it.Doc.(plan.InsertPart); ok && it.Key == e.Insert {
 					x.Insert = &part

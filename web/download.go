@@ -45,7 +45,8 @@ func send(c fiber.Ctx, name string, r *release.Release) error {
 		return err
 	}
 	c.Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", from, to, size))
-	return c.Status(fiber.StatusPartialContent).SendStream(io.LimitReader(file, to-from+1), int(to-from+1))
+	return c.Status(fiber.StatusPartialContent).SendStream(io.LimitReader(file, to-from+1),
+		int(to-from+1))
 }
 
 // part reads a Range header that asks for one part (RFC 9110, 14.1.2). It is not ok with a

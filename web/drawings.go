@@ -46,7 +46,8 @@ func bedScale(p *plan.Printer, px float64) (x, y func(float64) float64, w, h flo
 
 func newBedPlan(p *plan.Printer, px float64) bedPlan {
 	x, y, w, h := bedScale(p, px)
-	v := bedPlan{W: w, H: h, X: x(p.Bed[0]), Y: y(p.Bed[3]), BW: x(p.Bed[2]) - x(p.Bed[0]), BH: y(p.Bed[1]) - y(p.Bed[3]), OX: x(0), OY: y(0)}
+	v := bedPlan{W: w, H: h, X: x(p.Bed[0]), Y: y(p.Bed[3]), BW: x(p.Bed[2]) - x(p.Bed[0]),
+		BH: y(p.Bed[1]) - y(p.Bed[3]), OX: x(0), OY: y(0)}
 	v.HasOrigin = v.OX >= 0 && v.OX <= w && v.OY >= 0 && v.OY <= h
 	at := func(name string, xy [2]float64) mark {
 		m := mark{min(max(x(xy[0]), 4), w-4), min(max(y(xy[1]), 4), h-4), name, false, false}
@@ -85,7 +86,8 @@ func newShape(i *plan.InsertPart) shapeView {
 	const mid, px = 22.0, 2.8
 	r := min(max(i.Across, 1)*px/2, 20)
 	ring := func(r float64) string {
-		return fmt.Sprintf("M%.1f %.1fa%.1f %.1f 0 1 0 %.1f 0a%.1f %.1f 0 1 0 %.1f 0z", mid-r, mid, r, r, 2*r, r, r, -2*r)
+		return fmt.Sprintf("M%.1f %.1fa%.1f %.1f 0 1 0 %.1f 0a%.1f %.1f 0 1 0 %.1f 0z", mid-r, mid, r, r,
+			2*r, r, r, -2*r)
 	}
 	v := shapeView{}
 	switch i.Shape {
@@ -94,7 +96,8 @@ func newShape(i *plan.InsertPart) shapeView {
 		var pts []string
 		for k := range 6 {
 			s, c := math.Sincos(float64(k) * math.Pi / 3)
-			pts = append(pts, fmt.Sprintf("%.1f %.1f", mid+r/math.Cos(math.Pi/6)*c, mid+r/math.Cos(math.Pi/6)*s))
+			pts = append(pts, fmt.Sprintf("%.1f %.1f", mid+r/math.Cos(math.Pi/6)*c,
+				mid+r/math.Cos(math.Pi/6)*s))
 		}
 		v.D, v.Hole = "M"+strings.Join(pts, "L")+"Z", ring(r*0.55)
 	case "square", "rect", "block", "other":
@@ -110,7 +113,8 @@ func newShape(i *plan.InsertPart) shapeView {
 		v.D, v.Hole = ring(r), ring(max(min(i.Inner*px/2, r-1), 1))
 	case "ball":
 		v.D = ring(r)
-		v.Hole = fmt.Sprintf("M%.1f %.1fa%.1f %.1f 0 0 1 %.1f %.1f", mid-r*0.5, mid-r*0.3, r*0.6, r*0.6, r*0.4, -r*0.35)
+		v.Hole = fmt.Sprintf("M%.1f %.1fa%.1f %.1f 0 0 1 %.1f %.1f", mid-r*0.5, mid-r*0.3, r*0.6, r*0.6,
+			r*0.4, -r*0.35)
 	default:
 		v.D = ring(r)
 	}
@@ -151,7 +155,8 @@ type station struct {
 }
 
 // newWay draws the way that the lines of an ear take.
-func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.State, px float64) wayView {
+func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.State,
+	px float64) wayView {
 	x, y, _, _ := bedScale(p, px)
 	v := wayView{Above: newBedPlan(p, px)}
 	v.PX, v.PY = x(box[0].Millimetres()), y(box[3].Millimetres())
@@ -174,7 +179,8 @@ func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.
 	pos := at.Pos
 	v.StartX, v.StartY = x(pos[0].Millimetres()), y(pos[1].Millimetres())
 	v.SideStartX, v.SideStartY = v.StartX, z(pos[2].Millimetres())
-	above, side := []string{fmt.Sprintf("%g %g", v.StartX, v.StartY)}, []string{fmt.Sprintf("%g %g", v.SideStartX, v.SideStartY)}
+	above, side := []string{fmt.Sprintf("%g %g", v.StartX, v.StartY)},
+		[]string{fmt.Sprintf("%g %g", v.SideStartX, v.SideStartY)}
 	var stays []struct {
 		at    [3]gcode.Nano
 		steps []int

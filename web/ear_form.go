@@ -46,7 +46,8 @@ func freeID(p *plan.Plan) string {
 // ("line 8466").
 func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
-	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer (38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
+	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer "+
+		"(38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
 	e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = 0, 0, nil, nil, nil, nil
 	digits := strings.TrimLeft(t, "abcdefghijklmnopqrstuvwxyz")
 	switch word := t[:len(t)-len(digits)]; {
@@ -65,7 +66,8 @@ func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 	case word == "line":
 		n, err := strconv.ParseInt(digits, 10, 64)
 		if err != nil || n < 1 || n > b.ix.Lines {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file has %s", clip(digits), group(b.ix.Lines)))
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file "+
+				"has %s", clip(digits), group(b.ix.Lines)))
 		}
 		e.BeforeLine = n
 	case word == "" || word == "layer" || word == "beforelayer":
@@ -74,7 +76,8 @@ func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 			return bad
 		}
 		if n < 1 || n > len(b.ix.Layers) {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %d; this print has %s", n, layersWord(len(b.ix.Layers))))
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %d; this "+
+				"print has %s", n, layersWord(len(b.ix.Layers))))
 		}
 		e.BeforeLayer = n
 	default:
@@ -122,7 +125,8 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 	case slices.Contains(plan.Kinds, kind):
 		e.Kind = kind
 	default:
-		return sentence(fiber.StatusUnprocessableEntity, "an ear is a colour change, something to put in, a nozzle swap or own lines")
+		return sentence(fiber.StatusUnprocessableEntity, "an ear is a colour change, something to put "+
+			"in, a nozzle swap or own lines")
 	}
 	if v := c.FormValue("filament"); v != "" {
 		_, ours := kit.Filaments[v]
@@ -233,7 +237,8 @@ func amount(text string, low, high float64) (float64, error) {
 	t := strings.ReplaceAll(strings.TrimSpace(text), ",", ".")
 	v, err := strconv.ParseFloat(t, 64)
 	if err != nil || !(v >= low && v <= high) {
-		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(t), low, high))
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g "+
+			"to %g", clip(t), low, high))
 	}
 	return v, nil
 }
@@ -244,7 +249,8 @@ func another(b *book, p *plan.Plan, e *plan.Ear, keys []string) string {
 	before := p.First
 	n, line := routine.Place(b.ix, e)
 	for _, o := range sortedEars(p, b.ix) {
-		if m, l := routine.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" && (m < n || m == n && l < line) {
+		if m, l := routine.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" &&
+			(m < n || m == n && l < line) {
 			before = o.Filament
 		}
 	}

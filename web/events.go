@@ -75,8 +75,9 @@ func (h *hub) sit(ids []int64) (seat chan struct{}, leave func()) {
 // mostStreams bounds the event streams of all pages together.
 const mostStreams = 200
 
-var errStreams = sentence(fiber.StatusServiceUnavailable, "too many pages are open at once; close some, then load this "+
-	"one again")
+var errStreams = sentence(fiber.StatusServiceUnavailable,
+	"too many pages are open at once; close some, then load this "+
+		"one again")
 
 // admitStream counts a stream that is about to begin, and reports whether it may.
 func (s *Server) admitStream() bool {
@@ -217,7 +218,8 @@ func (s *Server) marginNow(c fiber.Ctx) error {
 // shown: the header carries what it was.
 func unchanged(c fiber.Ctx, e *plan.Ear) error {
 	if was := c.Get("X-Ear"); was != "" && was != sign(e) {
-		return sentence(fiber.StatusConflict, "somebody else has changed this ear just now. Look at it as it is, then change it again")
+		return sentence(fiber.StatusConflict, "somebody else has changed this ear just now. Look at it "+
+			"as it is, then change it again")
 	}
 	return nil
 }

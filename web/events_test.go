@@ -51,7 +51,8 @@ func TestHub(t *testing.T) {
 
 // TestVersionOf tells one state of what is marked from another.
 func TestVersionOf(t *testing.T) {
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 5, Kind: plan.Insert}}}
+	p := &plan.Plan{Format: plan.Format,
+		Ears: []plan.Ear{{ID: "a1", BeforeLayer: 5, Kind: plan.Insert}}}
 	v, s := versionOf(p), sign(&p.Ears[0])
 	if v != versionOf(p) || s != sign(&p.Ears[0]) || v == "" || s == "" {
 		t.Error("the same is told apart")
@@ -95,7 +96,8 @@ func TestTries(t *testing.T) {
 
 // TestColours of a plan's picture are those of the cover.
 func TestColours(t *testing.T) {
-	for s, want := range map[string]color.NRGBA{"#b8362b": {0xb8, 0x36, 0x2b, 255}, "#FFFFFF": {255, 255, 255, 255}, "red": {138, 143, 145, 255}, "": {138, 143, 145, 255}} {
+	for s, want := range map[string]color.NRGBA{"#b8362b": {0xb8, 0x36, 0x2b, 255},
+		"#FFFFFF": {255, 255, 255, 255}, "red": {138, 143, 145, 255}, "": {138, 143, 145, 255}} {
 		if got := rgb(s); got != want {
 			t.Errorf("%q: %v, want %v", s, got, want)
 		}

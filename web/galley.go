@@ -42,14 +42,17 @@ const mostShown = 8
 func mutedLines(b *book, mu routine.Muted) (extra, error) {
 	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", group(mu.Span.From), group(mu.Span.To))}
 	end := min(mu.Span.To, mu.Span.From+mostShown-1)
-	err := b.ix.Walk(b.src, b.ix.At(mu.Span.From), end+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
-		if line >= mu.Span.From {
-			x.Lines = append(x.Lines, galleyLine{Line: line, Code: "; dogear muted: " + show(text), Words: "left out: " + explain.Line(c, a, m)})
-		}
-		return true
-	})
+	err := b.ix.Walk(b.src, b.ix.At(mu.Span.From), end+1,
+		func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+			if line >= mu.Span.From {
+				x.Lines = append(x.Lines, galleyLine{Line: line, Code: "; dogear muted: " + show(text),
+					Words: "left out: " + explain.Line(c, a, m)})
+			}
+			return true
+		})
 	if more := mu.Span.To - end; more > 0 {
-		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…", Words: fmt.Sprintf("and %s more, muted too", group(more))})
+		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…",
+			Words: fmt.Sprintf("and %s more, muted too", group(more))})
 	}
 	for _, l := range mu.Lines {
 		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
@@ -68,10 +71,12 @@ func lifted(res *routine.Result) extra {
 		what = append(what, howMany(n, "bridge is laid slower", "bridges are laid slower"))
 	}
 	x := extra{Title: "Over what was put in: " + strings.Join(what, ", ")}
-	shown := slices.DeleteFunc(slices.Clone(res.Extras), func(e routine.Extra) bool { return e.Ear == "" })
+	shown := slices.DeleteFunc(slices.Clone(res.Extras),
+		func(e routine.Extra) bool { return e.Ear == "" })
 	for i, e := range shown {
 		if i == mostShown/4 {
-			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…", Words: fmt.Sprintf("and %s more like these", group(int64(len(shown)-i)))})
+			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…",
+				Words: fmt.Sprintf("and %s more like these", group(int64(len(shown)-i)))})
 			break
 		}
 		for _, l := range e.Lines {
@@ -83,7 +88,8 @@ func lifted(res *routine.Result) extra {
 
 // changedLines sets the lines with which a change begins and ends.
 func changedLines(c *routine.Changed) extra {
-	x := extra{Title: fmt.Sprintf("Laid otherwise from layer %d on: %s", c.From.Layer, c.Change.Words())}
+	x := extra{Title: fmt.Sprintf("Laid otherwise from layer %d on: %s", c.From.Layer,
+		c.Change.Words())}
 	for _, part := range []struct {
 		lines []routine.Line
 		next  int64
@@ -91,7 +97,8 @@ func changedLines(c *routine.Changed) extra {
 		for _, l := range part.lines {
 			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: part.next, Code: code(&l), Words: l.Why})
 		}
-		x.Lines = append(x.Lines, galleyLine{Line: part.next, Code: "…", Words: fmt.Sprintf("line %s of the file comes next", group(part.next))})
+		x.Lines = append(x.Lines, galleyLine{Line: part.next, Code: "…",
+			Words: fmt.Sprintf("line %s of the file comes next", group(part.next))})
 	}
 	return x
 }
@@ -110,7 +117,8 @@ func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
 	for _, l := range u.Lines {
 		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
 	}
-	err := b.ix.Walk(b.src, b.ix.At(u.Line), u.Line+1, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := b.ix.Walk(b.src, b.ix.At(u.Line), u.Line+1, func(line int64, text []byte, c *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		if line == u.Line {
 			x.Lines = append(x.Lines, galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, m)})
 		}
@@ -143,24 +151,26 @@ const (
 func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley, error) {
 	blk := &res.Blocks[i]
 	ev := m.earView(b, blk.Ear)
-	g := galley{Number: i + 1, Of: len(res.Blocks), Title: ev.Title, Place: ev.Place, When: ev.When, Colour: ev.Colour, Before: blk.Fold.Layer}
+	g := galley{Number: i + 1, Of: len(res.Blocks), Title: ev.Title, Place: ev.Place, When: ev.When,
+		Colour: ev.Colour, Before: blk.Fold.Layer}
 	at := blk.Fold.Line
 	var behind []galleyLine
-	err := b.ix.Walk(b.src, b.ix.At(max(at-contextBefore, 1)), min(at+contextBehind, b.ix.Lines+1), func(line int64, text []byte, c *gcode.Command, a *gcode.Act, mc *gcode.Machine) bool {
-		if line < at-contextBefore {
+	err := b.ix.Walk(b.src, b.ix.At(max(at-contextBefore, 1)), min(at+contextBehind, b.ix.Lines+1),
+		func(line int64, text []byte, c *gcode.Command, a *gcode.Act, mc *gcode.Machine) bool {
+			if line < at-contextBefore {
+				return true
+			}
+			l := galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, mc)}
+			if c.Empty() && c.Comment != nil {
+				l.Words = explain.Mark([]byte(l.Code), b.ix.Marks, b.ix.At(line), b.ix)
+			}
+			if line < at {
+				g.Lines = append(g.Lines, l)
+			} else {
+				behind = append(behind, l)
+			}
 			return true
-		}
-		l := galleyLine{Line: line, Code: show(text), Words: explain.Line(c, a, mc)}
-		if c.Empty() && c.Comment != nil {
-			l.Words = explain.Mark([]byte(l.Code), b.ix.Marks, b.ix.At(line), b.ix)
-		}
-		if line < at {
-			g.Lines = append(g.Lines, l)
-		} else {
-			behind = append(behind, l)
-		}
-		return true
-	})
+		})
 	if err != nil {
 		return g, err
 	}
@@ -169,13 +179,15 @@ func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley,
 		l := &blk.Lines[k]
 		if strings.HasPrefix(l.Text, "; dogear > ") {
 			if remembered++; remembered == 1 {
-				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: l.Text + " …", Words: "what this ear is, so that it can be edited when the file is opened again"})
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: l.Text + " …",
+					Words: "what this ear is, so that it can be edited when the file is opened again"})
 			}
 			continue
 		}
 		if long && k >= mostOurs/2 && k < len(blk.Lines)-mostOurs/2 {
 			if k == mostOurs/2 {
-				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…", Words: fmt.Sprintf("%s more lines of the same", group(int64(len(blk.Lines)-mostOurs)))})
+				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…",
+					Words: fmt.Sprintf("%s more lines of the same", group(int64(len(blk.Lines)-mostOurs)))})
 			}
 			continue
 		}

@@ -258,8 +258,9 @@ func readFor(b *book, m *marked) error {
 	if b.ix.ReadsAlike(m.plan.Dialect()) {
 		return nil
 	}
-	return sentence(fiber.StatusConflict, "this print is being read again for the "+m.plan.Printer.Name+
-		"; wait a moment, then try again")
+	return sentence(fiber.StatusConflict,
+		"this print is being read again for the "+m.plan.Printer.Name+
+			"; wait a moment, then try again")
 }
 
 // picked asks for a pick-up of a print: the one with a number, 0 for the one that is

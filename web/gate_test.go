@@ -27,7 +27,8 @@ func TestGate(t *testing.T) {
 		t.Fatal(refused)
 	}
 	p := fmt.Sprintf("/prints/%d", id)
-	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,"to":1}],`+
+	if code, text := c.form(p+"/plan", "plan", `{"format":"dogear-plan/1","mutes":[{"from":1,`+
+		`"to":1}],`+
 		`"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
 		t.Fatal(code, text)
 	}

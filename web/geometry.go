@@ -106,7 +106,8 @@ func (s *Server) thread(c fiber.Ctx) error {
 	for _, g := range landmark.Groups(moves) {
 		borders = append(borders, border{g.Line, g.Reason})
 	}
-	return c.JSON(fiber.Map{"seconds": b.ix.Layers[n-1].Seconds, "paths": sh.paths, "borders": borders})
+	return c.JSON(fiber.Map{"seconds": b.ix.Layers[n-1].Seconds, "paths": sh.paths,
+		"borders": borders})
 }
 
 // overlay sends where a layer lies over nothing and where it closes an opening
@@ -230,7 +231,9 @@ func newSheet(b *book, n int, timed bool) (*sheet, error) {
 		if from == len(sh.classes) {
 			continue
 		}
-		t := threadPath{From: from, To: len(sh.classes), Class: int(class), Name: class.String(), Line: moves[p.From].Line, First: moves[p.From].Line, Last: moves[p.To-1].Line, Length: p.Length, Feed: moves[p.From].Feed.Millimetres() / 60}
+		t := threadPath{From: from, To: len(sh.classes), Class: int(class), Name: class.String(),
+			Line: moves[p.From].Line, First: moves[p.From].Line, Last: moves[p.To-1].Line, Length: p.Length,
+			Feed: moves[p.From].Feed.Millimetres() / 60}
 		if way > 0 {
 			t.Line = way
 		}

@@ -55,7 +55,8 @@ func TestFlushFold(t *testing.T) {
 				}
 			}
 			if first < ground || last >= ground {
-				t.Errorf("%s: at line %d the fold stands between lines %d and %d; the ground begins at %d", d.Name, m.Line, last, first, ground)
+				t.Errorf("%s: at line %d the fold stands between lines %d and %d; the ground begins at %d",
+					d.Name, m.Line, last, first, ground)
 			}
 		}
 		if !found {
@@ -74,7 +75,8 @@ func TestAreas(t *testing.T) {
 		var b strings.Builder
 		b.WriteString("G28\nM83\nM104 S210\n")
 		line := func(x0, y0, x1, y1 float64) {
-			fmt.Fprintf(&b, "G0 X%.2f Y%.2f F9000\nG1 X%.2f Y%.2f E%.5f F1800\n", x0, y0, x1, y1, math.Hypot(x1-x0, y1-y0)*0.45*0.2/2.405)
+			fmt.Fprintf(&b, "G0 X%.2f Y%.2f F9000\nG1 X%.2f Y%.2f E%.5f F1800\n", x0, y0, x1, y1,
+				math.Hypot(x1-x0, y1-y0)*0.45*0.2/2.405)
 		}
 		for n := 1; n <= 4; n++ {
 			fmt.Fprintf(&b, "G1 Z%.1f F600\n", 0.2*float64(n))

@@ -118,7 +118,8 @@ var pauses = []time.Duration{time.Second, 4 * time.Second, 15 * time.Second, tim
 
 // passes reports whether what failed may go well at any time without anybody's doing here.
 func passes(err error) bool {
-	return errors.Is(err, store.ErrFull) || errors.Is(err, store.ErrBusy) || errors.Is(err, store.ErrGone)
+	return errors.Is(err, store.ErrFull) || errors.Is(err, store.ErrBusy) ||
+		errors.Is(err, store.ErrGone)
 }
 
 func (j *jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
@@ -206,7 +207,8 @@ func (j *jobs) read(ctx context.Context, p store.Print, arr *layer.Arriving) err
 }
 
 // readFor does so, and then looks at its layers for some time before it is ready.
-func (j *jobs) readFor(ctx context.Context, p store.Print, arr *layer.Arriving, long time.Duration) error {
+func (j *jobs) readFor(ctx context.Context, p store.Print, arr *layer.Arriving,
+	long time.Duration) error {
 	src := j.s.cfg.Store.Source(p)
 	var ix *layer.Index
 	var err error
@@ -241,7 +243,8 @@ func (j *jobs) readFor(ctx context.Context, p store.Print, arr *layer.Arriving, 
 }
 
 // readLines reads a print that is here already, when it is its turn.
-func (j *jobs) readLines(ctx context.Context, p store.Print, src layer.Source) (*layer.Index, error) {
+func (j *jobs) readLines(ctx context.Context, p store.Print, src layer.Source) (*layer.Index,
+	error) {
 	select {
 	case j.turn <- struct{}{}:
 		defer func() { <-j.turn }()

@@ -50,11 +50,14 @@ func (s *Server) kitPage(c fiber.Ctx) error {
 	v := kitView{Undo: kit.Undo, Redo: kit.Redo}
 	for _, key := range kit.Keys[plan.Printers] {
 		p := kit.Printers[key]
-		v.Printers = append(v.Printers, printerView{Key: key, Name: p.Name, Size: fmt.Sprintf("%g × %g mm, %g high", p.Bed[2]-p.Bed[0], p.Bed[3]-p.Bed[1], p.Top), Stops: stops(&p), Remarks: remarks(&p), Plan: newBedPlan(&p, 132)})
+		v.Printers = append(v.Printers,
+			printerView{Key: key, Name: p.Name, Size: fmt.Sprintf("%g × %g mm, %g high", p.Bed[2]-p.Bed[0],
+				p.Bed[3]-p.Bed[1], p.Top), Stops: stops(&p), Remarks: remarks(&p), Plan: newBedPlan(&p, 132)})
 	}
 	for _, key := range kit.Keys[plan.Filaments] {
 		f := kit.Filaments[key]
-		v.Filaments = append(v.Filaments, filamentView{key, f.Name, f.Colour, f.Material, heats(&f), feeds(&f)})
+		v.Filaments = append(v.Filaments, filamentView{key, f.Name, f.Colour, f.Material, heats(&f),
+			feeds(&f)})
 	}
 	for _, key := range kit.Keys[plan.Inserts] {
 		i := kit.Inserts[key]
@@ -246,7 +249,8 @@ func (s *Server) kitSave(c fiber.Ctx) error {
 		}
 		it.Doc, it.Key = i, i.Name
 		if it.Key != key && slices.Contains(kit.Keys[d], it.Key) {
-			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an insert called “%s” already", it.Key))
+			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an insert called “%s” already",
+				it.Key))
 		}
 		if key != "" && key != it.Key { // an ear keeps a copy, so it may be called otherwise
 			if err := s.putItem(c, d, key, plan.Item{Drawer: d, Key: key}, it); err != nil {
@@ -272,14 +276,15 @@ func (s *Server) putItem(c fiber.Ctx, d, key string, items ...plan.Item) error {
 	if !form.Has("was") {
 		return s.cfg.Store.Put(c.Context(), items...)
 	}
-	return changedMeanwhile(s.cfg.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")), items...))
+	return changedMeanwhile(s.cfg.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")),
+		items...))
 }
 
 // changedMeanwhile says in a sentence that somebody else was faster.
 func changedMeanwhile(err error) error {
 	if errors.Is(err, store.ErrChanged) {
-		return sentence(fiber.StatusConflict, "somebody else has changed this just now, here or in another "+
-			"window. Load the page again to see how it is, then change it")
+		return sentence(fiber.StatusConflict, "somebody else has changed this just now, here or in "+
+			"another window. Load the page again to see how it is, then change it")
 	}
 	return err
 }
@@ -368,9 +373,13 @@ func (s *Server) usedBy(c fiber.Ctx, d, key string) (string, error) {
 	return "", nil
 }
 
-func (s *Server) kitUndo(c fiber.Ctx) error { return s.kitStep(c, s.cfg.Store.UndoKit(c.Context())) }
+func (s *Server) kitUndo(c fiber.Ctx) error {
+	return s.kitStep(c, s.cfg.Store.UndoKit(c.Context()))
+}
 
-func (s *Server) kitRedo(c fiber.Ctx) error { return s.kitStep(c, s.cfg.Store.RedoKit(c.Context())) }
+func (s *Server) kitRedo(c fiber.Ctx) error {
+	return s.kitStep(c, s.cfg.Store.RedoKit(c.Context()))
+}
 
 func (s *Server) kitStep(c fiber.Ctx, err error) error {
 	if err != nil {

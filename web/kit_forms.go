@@ -31,15 +31,19 @@ type kindForm struct {
 }
 
 func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
-	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"), After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"), ShiftText: strings.Join(p.Shift, "\n"), Plan: newBedPlan(&p, 300)}
+	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"),
+		After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"),
+		ShiftText: strings.Join(p.Shift, "\n"), Plan: newBedPlan(&p, 300)}
 	for _, name := range sortedKeys(p.Places) {
 		v.PlacesText += fmt.Sprintf("%s %g %g\n", name, p.Places[name][0], p.Places[name][1])
 	}
 	moves := p.G90MovesE
-	v.Axis = []choice{{"", "nobody has said", moves == nil}, {"steps", "in steps too", moves != nil && *moves},
+	v.Axis = []choice{{"", "nobody has said", moves == nil},
+		{"steps", "in steps too", moves != nil && *moves},
 		{"start", "from the start, as before", moves != nil && !*moves}}
 	for _, k := range plan.Kinds {
-		f := kindForm{Key: strings.ReplaceAll(k, " ", "-"), Name: kindWords[k], Word: p.Stop[k], Usual: plan.Usual[k]}
+		f := kindForm{Key: strings.ReplaceAll(k, " ", "-"), Name: kindWords[k], Word: p.Stop[k],
+			Usual: plan.Usual[k]}
 		f.Routines = append(f.Routines, choice{"", "as usual: " + plan.Usual[k], p.Routine[k] == ""})
 		for _, r := range routineList(kit) {
 			f.Routines = append(f.Routines, choice{r.Key, r.Key, p.Routine[k] == r.Key})
@@ -120,7 +124,8 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 		}
 	}
 	p.Shift = lines(c.FormValue("shift"))
-	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")), lines(c.FormValue("knows"))
+	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")),
+		lines(c.FormValue("knows"))
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.Resume = clip(c.FormValue("resume"))
@@ -157,8 +162,10 @@ func readFilament(c fiber.Ctx) (plan.Filament, error) {
 		to   *float64
 		high float64
 	}{
-		{"nozzle_first", &f.Nozzle[0], 500}, {"nozzle", &f.Nozzle[1], 500}, {"bed_first", &f.Bed[0], 200}, {"bed", &f.Bed[1], 200},
-		{"purge", &f.Purge, 2000}, {"load", &f.Load, 2000}, {"unload", &f.Unload, 2000}, {"diameter", &f.Diameter, 5}, {"density", &f.Density, 20},
+		{"nozzle_first", &f.Nozzle[0], 500}, {"nozzle", &f.Nozzle[1], 500}, {"bed_first", &f.Bed[0], 200},
+		{"bed", &f.Bed[1], 200},
+		{"purge", &f.Purge, 2000}, {"load", &f.Load, 2000}, {"unload", &f.Unload, 2000},
+		{"diameter", &f.Diameter, 5}, {"density", &f.Density, 20},
 	} {
 		v, err := number(c, n.name, 0, n.high)
 		if err != nil {
@@ -173,14 +180,16 @@ func readFilament(c fiber.Ctx) (plan.Filament, error) {
 }
 
 func readInsert(c fiber.Ctx) (plan.InsertPart, error) {
-	i := plan.InsertPart{Name: clip(c.FormValue("name")), Shape: c.FormValue("shape"), Steel: c.FormValue("steel") != "", Magnet: c.FormValue("magnet") != ""}
+	i := plan.InsertPart{Name: clip(c.FormValue("name")), Shape: c.FormValue("shape"),
+		Steel: c.FormValue("steel") != "", Magnet: c.FormValue("magnet") != ""}
 	if i.Name == "" {
 		return i, sentence(fiber.StatusUnprocessableEntity, "give the insert a name")
 	}
 	for _, n := range []struct {
 		name string
 		to   *float64
-	}{{"across", &i.Across}, {"length", &i.Length}, {"inner", &i.Inner}, {"height", &i.Height}, {"grams", &i.Grams}, {"tolerance", &i.Tolerance}} {
+	}{{"across", &i.Across}, {"length", &i.Length}, {"inner", &i.Inner}, {"height", &i.Height},
+		{"grams", &i.Grams}, {"tolerance", &i.Tolerance}} {
 		v, err := number(c, n.name, 0, 500)
 		if err != nil {
 			return i, err

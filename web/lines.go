@@ -33,7 +33,9 @@ func (s *Server) linesPage(c fiber.Ctx) error {
 	for _, mu := range m.plan.Mutes {
 		spans = append(spans, fmt.Sprintf("%d-%d", mu.From, mu.To))
 	}
-	return s.page(c, "lines", fiber.Map{"Mutes": strings.Join(spans, ","), "Title": "Lines of " + b.print.Title, "At": "lines", "Print": b.print, "Lines": b.ix.Lines, "Line": line, "Ears": strings.Join(ears, ",")})
+	return s.page(c, "lines", fiber.Map{"Mutes": strings.Join(spans, ","), "Title": "Lines of " +
+		b.print.Title, "At": "lines", "Print": b.print, "Lines": b.ix.Lines, "Line": line,
+		"Ears": strings.Join(ears, ",")})
 }
 
 // earLine is the line in front of which an ear stands.
@@ -67,7 +69,8 @@ func (s *Server) text(c fiber.Ctx) error {
 	}
 	end := min(from+min(count, mostLines), b.ix.Lines+1)
 	out := []lineView{}
-	err = b.ix.Walk(b.src, b.ix.At(from), end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err = b.ix.Walk(b.src, b.ix.At(from), end, func(line int64, text []byte, cmd *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		if line < from {
 			return true
 		}
@@ -97,7 +100,8 @@ func (s *Server) lineState(c fiber.Ctx) error {
 	n := b.ix.At(line)
 	var state []string
 	words, text := "", ""
-	err = b.ix.Walk(b.src, n, line+1, func(l int64, raw []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err = b.ix.Walk(b.src, n, line+1, func(l int64, raw []byte, cmd *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
 		if l == line {
 			state, words, text = explain.State(m), explain.Line(cmd, a, m), show(raw)
 			if cmd.Empty() && cmd.Comment != nil {
@@ -109,7 +113,8 @@ func (s *Server) lineState(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(fiber.Map{"line": line, "layer": n, "layers": len(b.ix.Layers), "text": text, "words": words, "state": state})
+	return c.JSON(fiber.Map{"line": line, "layer": n, "layers": len(b.ix.Layers), "text": text,
+		"words": words, "state": state})
 }
 
 // search finds the next line behind (or, with back, before) one that holds a
@@ -152,11 +157,13 @@ func (b *book) find(q string, from int64, until time.Time) (found, next int64, e
 	}
 	var lo, hi float64
 	byHeight := false
-	if n, _ := fmt.Sscanf(strings.NewReplacer("between", "", "and", "", "-", " ", ",", " ").Replace(low), "z %f %f", &lo, &hi); n == 2 {
+	if n, _ := fmt.Sscanf(strings.NewReplacer("between", "", "and", "", "-", " ", ",",
+		" ").Replace(low), "z %f %f", &lo, &hi); n == 2 {
 		byHeight = true
 	}
 	needle := []byte(low)
-	err = b.ix.WalkFrom(b.src, from+1, b.ix.Lines+1, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err = b.ix.WalkFrom(b.src, from+1, b.ix.Lines+1, func(line int64, text []byte, cmd *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		if line%(1<<14) == 0 && time.Now().After(until) {
 			next = line - 1
 			return false

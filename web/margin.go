@@ -99,12 +99,13 @@ type earView struct {
 	Bond                                     bool
 	BondFlow                                 string
 	Findings                                 []layer.Finding
-	Fits                                     []fitView // how what goes in sits in the pockets that are open there
-	Pockets                                  []choice
-	Magnets                                  bool // there are several, so their poles matter
-	Pole                                     string
-	Slow                                     bool
-	SlowTo                                   string
+	// how what goes in sits in the pockets that are open there
+	Fits    []fitView
+	Pockets []choice
+	Magnets bool // there are several, so their poles matter
+	Pole    string
+	Slow    bool
+	SlowTo  string
 }
 
 // earData is an ear as the scripts know it.
@@ -123,7 +124,8 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		return nil, err
 	}
 	p := m.plan
-	v := &marginView{ID: b.print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.undo, Redo: m.redo, Filaments: m.swatches(p.First), Ours: b.ix.Ours}
+	v := &marginView{ID: b.print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.undo,
+		Redo: m.redo, Filaments: m.swatches(p.First), Ours: b.ix.Ours}
 	v.Printer, v.Version = p.Printer.Name, m.version
 	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
 		return nil, err
@@ -138,7 +140,8 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		Changes []changeData `json:"changes"`
 		Overs   []overData   `json:"overs"`
 		Sits    []sitData    `json:"sits"`
-	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, p.Mutes...), []changeData{}, []overData{}, []sitData{}}
+	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, p.Mutes...), []changeData{}, []overData{},
+		[]sitData{}}
 	v.Changes, v.Layers = b.changeViews(p), len(b.ix.Layers)
 	for _, ch := range v.Changes {
 		data.Changes = append(data.Changes, changeData{ch.From, ch.Until, ch.Words})
@@ -147,7 +150,8 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
 	}
 	for _, st := range b.ix.Stops {
-		gone := slices.ContainsFunc(p.Mutes, func(mu plan.Span) bool { return mu.From <= st.Line && st.Line <= mu.To })
+		gone := slices.ContainsFunc(p.Mutes,
+			func(mu plan.Span) bool { return mu.From <= st.Line && st.Line <= mu.To })
 		if st.Ear == "" && st.Before > 0 && !gone && len(v.Found) < mostFound {
 			v.Found = append(v.Found, foundView{st.Line, st.Word, st.Before})
 		}
@@ -211,7 +215,8 @@ const mostOvers = 5000
 func overs(res *routine.Result) []overData {
 	out := []overData{}
 	for _, o := range res.Overs[:min(len(res.Overs), mostOvers)] {
-		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(), o.Begin[1].Millimetres(), o.End[0].Millimetres(), o.End[1].Millimetres()}, o.High.Millimetres()})
+		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(),
+			o.Begin[1].Millimetres(), o.End[0].Millimetres(), o.End[1].Millimetres()}, o.High.Millimetres()})
 	}
 	return out
 }
@@ -223,7 +228,9 @@ func sits(b *book, res *routine.Result) []sitData {
 			if !f.GoesIn() {
 				continue
 			}
-			d := sitData{X: f.Pocket.Centre[0], Y: f.Pocket.Centre[1], Across: f.Part.Across, Long: max(f.Part.Length, f.Part.Across), Shape: f.Part.Shape, Turn: f.Pocket.Turn, From: res.Blocks[i].Fold.Layer, Until: len(b.ix.Layers) + 1, Rest: f.Rest, Top: f.Top}
+			d := sitData{X: f.Pocket.Centre[0], Y: f.Pocket.Centre[1], Across: f.Part.Across,
+				Long: max(f.Part.Length, f.Part.Across), Shape: f.Part.Shape, Turn: f.Pocket.Turn,
+				From: res.Blocks[i].Fold.Layer, Until: len(b.ix.Layers) + 1, Rest: f.Rest, Top: f.Top}
 			if f.Pocket.Shape == "rect" && f.Pocket.Size[0] < f.Pocket.Size[1] {
 				d.Turn += 90
 			}
@@ -289,7 +296,8 @@ func (m *marked) totals(b *book, res *routine.Result) ([]totalView, error) {
 	var out []totalView
 	for _, t := range all {
 		f := m.plan.Filaments[t.Filament]
-		v := totalView{Name: m.plan.FilamentName(t.Filament), Colour: f.Colour, Laid: metres(t.Laid), Grams: fmt.Sprintf("%.1f g", t.Grams)}
+		v := totalView{Name: m.plan.FilamentName(t.Filament), Colour: f.Colour, Laid: metres(t.Laid),
+			Grams: fmt.Sprintf("%.1f g", t.Grams)}
 		if t.Purged > 0 {
 			v.Purged = fmt.Sprintf("%.0f mm purged", t.Purged)
 		}
@@ -310,14 +318,18 @@ func metres(mm float64) string {
 }
 
 // kindWords says what each kind of ear is for.
-var kindWords = map[string]string{plan.Colour: "Colour", plan.Insert: "Put in", plan.Nozzle: "Nozzle", plan.Own: "Own lines"}
+var kindWords = map[string]string{plan.Colour: "Colour", plan.Insert: "Put in",
+	plan.Nozzle: "Nozzle", plan.Own: "Own lines"}
 
 func (m *marked) earView(b *book, e plan.Ear) earView {
 	p := m.plan
 	n, line := routine.Place(b.ix, &e)
 	l := &b.ix.Layers[n-1]
-	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note, Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin), Where: strconv.Itoa(n),
-		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes", Bond: e.BondPass != nil, BondFlow: "30"}
+	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
+		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin),
+		Where: strconv.Itoa(n),
+		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
+		Bond: e.BondPass != nil, BondFlow: "30"}
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
 	switch {
 	case line > 0:
@@ -371,7 +383,9 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	if e.BondPass != nil {
 		v.BondFlow = fmt.Sprintf("%.0f", e.BondPass.Flow*100)
 	}
-	v.Lands = []choice{{"", "where it suits best", e.Land == ""}, {plan.NextStart, "where the next path begins", e.Land == plan.NextStart}, {plan.WhereItWas, "where it was", e.Land == plan.WhereItWas}}
+	v.Lands = []choice{{"", "where it suits best", e.Land == ""},
+		{plan.NextStart, "where the next path begins", e.Land == plan.NextStart},
+		{plan.WhereItWas, "where it was", e.Land == plan.WhereItWas}}
 	v.Inserts = append(v.Inserts, choice{"", "nothing from the Kit", e.Insert == nil})
 	known := e.Insert == nil
 	for _, key := range m.kit.Keys[plan.Inserts] {
@@ -380,7 +394,8 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 		v.Inserts = append(v.Inserts, choice{key, key, chosen})
 	}
 	if !known {
-		v.Inserts = append(v.Inserts, choice{"=", strings.TrimSpace(e.Insert.Name + " (this print's own)"), true})
+		v.Inserts = append(v.Inserts, choice{"=", strings.TrimSpace(e.Insert.Name + " (this print's " +
+			"own)"), true})
 	}
 	fits := b.fits(&e)
 	v.Fits, v.Pockets = b.fitWords(&e, fits), b.pocketChoices(&e, fits)

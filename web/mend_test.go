@@ -32,21 +32,28 @@ func TestMend(t *testing.T) {
 		{p + "/mutes", []string{"runs", "5-x,6-7"}, 422, "from which line"},
 		{p + "/undo", nil, 200, ""},
 		{p + "/redo", nil, 200, ""},
-		{p + "/changes", []string{"from", "10", "to", "20", "speed", "60", "fan", "40"}, 200, "from layer 10 to 20: speed 60 %, fan 40 %"},
+		{p + "/changes", []string{"from", "10", "to", "20", "speed", "60", "fan", "40"}, 200,
+			"from layer 10 to 20: speed 60 %, fan 40 %"},
 		{p + "/changes", []string{"from", "10", "to", "20"}, 409, "changes nothing"},
-		{p + "/changes", []string{"from", "15", "to", "30", "speed", "60"}, 409, "changes the speed there already"},
+		{p + "/changes", []string{"from", "15", "to", "30", "speed", "60"}, 409,
+			"changes the speed there already"},
 		{p + "/changes", []string{"from", "0", "to", "30", "speed", "60"}, 422, "from which layer"},
 		{p + "/changes", []string{"from", "10", "to", "900", "speed", "60"}, 422, "up to which layer"},
 		{p + "/changes", []string{"from", "10", "to", "12,5", "speed", "60"}, 422, "up to which layer"},
 		{p + "/changes", []string{"from", "20", "to", "12", "flow", "104"}, 409, "ends before it begins"},
 		{p + "/changes", []string{"from", "50", "to", "86", "nozzle", "1000"}, 422, "170 to 450"},
-		{p + "/changes", []string{"from", "50", "to", "86", "flow", "104", "nozzle", "225"}, 200, "from layer 50 to the end"},
-		{p + "/changes", []string{"from", "", "from_line", fmt.Sprint(l.First + 3), "to", "31", "flow", "96"}, 200, "from inside layer 30 to 31"},
+		{p + "/changes", []string{"from", "50", "to", "86", "flow", "104", "nozzle", "225"}, 200,
+			"from layer 50 to the end"},
+		{p + "/changes", []string{"from", "", "from_line", fmt.Sprint(l.First + 3), "to", "31", "flow",
+			"96"}, 200, "from inside layer 30 to 31"},
 		{p + "/changes/c9/remove", nil, 404, "no such change"},
 	})
-	c.page(t, p+"/proof", "Same plastic", "less what is muted", "Laid otherwise from layer 10 on: speed 60 %, fan 40 %", "M220 S60", "M221 S104", "wall_mended.gcode")
+	c.page(t, p+"/proof", "Same plastic", "less what is muted",
+		"Laid otherwise from layer 10 on: speed 60 %, fan 40 %", "M220 S60", "M221 S104",
+		"wall_mended.gcode")
 	_, out := c.do("GET", p+"/write", nil, nil)
-	for _, want := range []string{"; dogear change c1: speed 60 %, fan 40 %", "M106 S102", "M220 S100", "; dogear back c2 ends", "M104 S225"} {
+	for _, want := range []string{"; dogear change c1: speed 60 %, fan 40 %", "M106 S102", "M220 S100",
+		"; dogear back c2 ends", "M104 S225"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is not in the file", want)
 		}
@@ -59,7 +66,8 @@ func TestMend(t *testing.T) {
 	c.page(t, fmt.Sprintf("/prints/%d", again), "of its marks stand in it")
 	c.steps(t, []step{{fmt.Sprintf("/prints/%d/takeout", again), nil, 200, ""}})
 	c.read(again + 1)
-	c.page(t, fmt.Sprintf("/prints/%d", again+1), "speed 60 %, fan 40 %", "flow 104 %, nozzle 225 °C", "from layer 50 to the end", "from inside layer 30 to 31")
+	c.page(t, fmt.Sprintf("/prints/%d", again+1), "speed 60 %, fan 40 %", "flow 104 %, nozzle 225 °C",
+		"from layer 50 to the end", "from inside layer 30 to 31")
 	_, text := c.do("GET", fmt.Sprintf("/prints/%d/plan", again+1), nil, nil)
 	if !strings.Contains(text, `"changes":[{`) || !strings.Contains(text, `"until_z":6`) {
 		t.Errorf("%.400s", text)
@@ -72,7 +80,8 @@ func TestMend(t *testing.T) {
 		{p + "/ears", []string{"before", "60", "kind", "stop"}, 200, ""},
 	})
 	c.page(t, p+"/proof", "before layer 60")
-	c.steps(t, []step{{p + "/undo", nil, 200, ""}, {p + "/ears", []string{"before", "70", "kind", "stop"}, 200, ""}})
+	c.steps(t, []step{{p + "/undo", nil, 200, ""},
+		{p + "/ears", []string{"before", "70", "kind", "stop"}, 200, ""}})
 	if body := c.page(t, p+"/proof", "before layer 70"); strings.Contains(body, "before layer 60") {
 		t.Error("the proof is that of what was undone")
 	}
@@ -83,7 +92,8 @@ func TestMend(t *testing.T) {
 	id, _ = c.bring("arch.gcode", arch)
 	found := 0
 	for n := range 24 {
-		if _, body := c.do("GET", fmt.Sprintf("/prints/%d/layers/%d/air", id, n+1), nil, nil); body != "[]" {
+		if _, body := c.do("GET", fmt.Sprintf("/prints/%d/layers/%d/air", id, n+1), nil,
+			nil); body != "[]" {
 			found++
 		}
 	}

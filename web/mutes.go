@@ -31,7 +31,8 @@ func (s *Server) mute(c fiber.Ctx) error {
 			return "", err
 		}
 		if len(runs) == 1 {
-			return fmt.Sprintf("Muted: lines %s to %s are left out.", group(runs[0].From), group(runs[0].To)), nil
+			return fmt.Sprintf("Muted: lines %s to %s are left out.", group(runs[0].From),
+				group(runs[0].To)), nil
 		}
 		return fmt.Sprintf("Muted: %d runs of lines are left out.", len(runs)), nil
 	})
@@ -81,7 +82,8 @@ func spans(c fiber.Ctx, b *book) ([]plan.Span, error) {
 			return nil, err
 		}
 		if out = append(out, m); len(out) > mostRuns {
-			return nil, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("at most %d runs of lines are muted at once", mostRuns))
+			return nil, sentence(fiber.StatusUnprocessableEntity,
+				fmt.Sprintf("at most %d runs of lines are muted at once", mostRuns))
 		}
 	}
 	return out, nil

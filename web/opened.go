@@ -74,11 +74,13 @@ func (s *Server) open(c fiber.Ctx) (*book, error) {
 		return nil, err
 	}
 	if p.State != "ready" {
-		return nil, fiber.NewError(fiber.StatusConflict, "This print is still being read. Wait a moment, then open it again.")
+		return nil, fiber.NewError(fiber.StatusConflict, "This print is still being read. Wait a "+
+			"moment, then open it again.")
 	}
 	b, err := s.opened.get(c.Context(), p)
 	if err != nil && s.again(c.Context(), p, err) {
-		return nil, fiber.NewError(fiber.StatusConflict, "This print is being read again. Wait a moment, then open it.")
+		return nil, fiber.NewError(fiber.StatusConflict, "This print is being read again. Wait a "+
+			"moment, then open it.")
 	}
 	return b, err
 }
@@ -135,7 +137,8 @@ func (s *Server) marks(ctx context.Context, id int64) (*marked, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &marked{plan: p, kit: kit, spools: slices.Clone(kit.Keys[plan.Filaments]), undo: undo, redo: redo, version: versionOf(p), signs: map[string]string{}}
+	m := &marked{plan: p, kit: kit, spools: slices.Clone(kit.Keys[plan.Filaments]), undo: undo,
+		redo: redo, version: versionOf(p), signs: map[string]string{}}
 	for i := range p.Ears {
 		m.signs[p.Ears[i].ID] = sign(&p.Ears[i])
 	}

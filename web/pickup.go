@@ -12,8 +12,12 @@ import (
 
 // pieceNames are the kinds of evidence as cards are called.
 var pieceNames = map[string]string{
-	pickup.Touch: "Touched with the nozzle", pickup.Caliper: "Calipers", pickup.Counted: "Layers counted", pickup.Layer: "Last good layer", pickup.FileNumber: "The file's number",
-	pickup.Display: "Position on the display", pickup.Minutes: "Clock when it stopped", pickup.Percent: "Percentage", pickup.Line: "Line", pickup.Byte: "Bytes sent", pickup.Extruded: "E on the display",
+	pickup.Touch: "Touched with the nozzle", pickup.Caliper: "Calipers",
+	pickup.Counted: "Layers counted", pickup.Layer: "Last good layer",
+	pickup.FileNumber: "The file's number",
+	pickup.Display:    "Position on the display", pickup.Minutes: "Clock when it stopped",
+	pickup.Percent: "Percentage", pickup.Line: "Line", pickup.Byte: "Bytes sent",
+	pickup.Extruded: "E on the display",
 }
 
 // pickupDoc returns what is known and decided so far.
@@ -49,13 +53,15 @@ func (s *Server) pickupPage(c fiber.Ctx) error {
 		return err
 	}
 	if len(b.ix.Layers) < 2 {
-		return fiber.NewError(fiber.StatusConflict, "This print has no two layers, so there is nothing to pick up.")
+		return fiber.NewError(fiber.StatusConflict, "This print has no two layers, so there is nothing "+
+			"to pick up.")
 	}
 	v, err := s.pickupView(c, b)
 	if err != nil {
 		return err
 	}
-	return s.page(c, "pickup", fiber.Map{"Title": "Pick-up of " + b.print.Title, "At": "pickup", "Print": b.print, "V": v})
+	return s.page(c, "pickup", fiber.Map{"Title": "Pick-up of " + b.print.Title, "At": "pickup",
+		"Print": b.print, "V": v})
 }
 
 func (s *Server) sendPickup(c fiber.Ctx, b *book, said string) error {
@@ -78,7 +84,8 @@ func (s *Server) pickupNow(c fiber.Ctx) error {
 }
 
 // changePickup carries out one change of the pick-up being worked on.
-func (s *Server) changePickup(c fiber.Ctx, f func(b *book, d *store.PickupDoc) (string, error)) error {
+func (s *Server) changePickup(c fiber.Ctx, f func(b *book, d *store.PickupDoc) (string,
+	error)) error {
 	b, err := s.open(c)
 	if err != nil {
 		return err

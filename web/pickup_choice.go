@@ -22,7 +22,8 @@ func (s *Server) decide(c fiber.Ctx) error {
 		if v := c.FormValue("layer"); v != "" {
 			n, err := strconv.Atoi(v)
 			if err != nil || n < 1 || n > len(b.ix.Layers) {
-				return "", sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %s; this print has %s", clip(v), layersWord(len(b.ix.Layers))))
+				return "", sentence(fiber.StatusUnprocessableEntity,
+					fmt.Sprintf("there is no layer %s; this print has %s", clip(v), layersWord(len(b.ix.Layers))))
 			}
 			ch.Layer, ch.Line, d.Taken = n, 0, true
 			if ch.Start == pickup.Mid {
@@ -61,14 +62,16 @@ func (s *Server) decide(c fiber.Ctx) error {
 				said = "Show on the thread, or on a page, where the good plastic ends."
 			}
 		default:
-			return "", sentence(fiber.StatusUnprocessableEntity, "it can start with the next layer, the last one again, or a point inside")
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				"it can start with the next layer, the last one again, or a point inside")
 		}
 		switch v := c.FormValue("z"); v {
 		case "":
 		case pickup.ByTouch, pickup.ByKept, pickup.ByClear:
 			ch.Z = v
 		default:
-			return "", sentence(fiber.StatusUnprocessableEntity, "the height is kept, touched, or homed clear of the part")
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				"the height is kept, touched, or homed clear of the part")
 		}
 		if v := c.FormValue("loose"); v != "" {
 			ch.LooseTop = v == "1"
@@ -89,8 +92,10 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		to        *float64
 		low, high float64
 	}{
-		{"feeler", &ch.Feeler, 0, 2}, {"dz", &ch.DZ, -2, 2}, {"dx", &ch.DX, -20, 20}, {"dy", &ch.DY, -20, 20},
-		{"flow", &ch.Flow, 0, 200}, {"nozzle", &ch.Nozzle, 0, 500}, {"bed", &ch.Bed, 0, 200}, {"prime", &ch.Prime, 0, 200}, {"clearance", &ch.Clearance, 0, 200},
+		{"feeler", &ch.Feeler, 0, 2}, {"dz", &ch.DZ, -2, 2}, {"dx", &ch.DX, -20, 20},
+		{"dy", &ch.DY, -20, 20},
+		{"flow", &ch.Flow, 0, 200}, {"nozzle", &ch.Nozzle, 0, 500}, {"bed", &ch.Bed, 0, 200},
+		{"prime", &ch.Prime, 0, 200}, {"clearance", &ch.Clearance, 0, 200},
 		{"ease_speed", &ch.Ease.Speed, 0, 100}, {"ease_hotter", &ch.Ease.Hotter, 0, 40},
 	} {
 		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(n.name)), ",", ".")
@@ -100,7 +105,8 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		}
 		v, err := strconv.ParseFloat(text, 64)
 		if err != nil || !(v >= n.low && v <= n.high) {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g to %g", clip(text), n.low, n.high))
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g "+
+				"to %g", clip(text), n.low, n.high))
 		}
 		*n.to = v
 	}
@@ -126,7 +132,8 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 			ok = err == nil && math.Abs(xy[i]) < 2000
 		}
 		if !ok {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write X and Y: 5, 5", clip(text)))
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write X and "+
+				"Y: 5, 5", clip(text)))
 		}
 		*p.to = &xy
 	}
@@ -165,7 +172,8 @@ func (s *Server) accept(c fiber.Ctx) error {
 			return "It holds again.", nil
 		}
 		if strings.ToLower(strings.Trim(strings.TrimSpace(c.FormValue("words")), ".!")) != acceptWords {
-			return "", sentence(fiber.StatusUnprocessableEntity, "to take it upon yourself, write: "+acceptWords)
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				"to take it upon yourself, write: "+acceptWords)
 		}
 		if err := release.CheckName(name); err != nil {
 			return "", sentence(fiber.StatusUnprocessableEntity, err.Error())

@@ -21,7 +21,8 @@ func (s *Server) addEvidence(c fiber.Ctx) error {
 			return "", err
 		}
 		if len(d.Evidence) >= mostPieces {
-			return "", sentence(fiber.StatusUnprocessableEntity, "that is enough to know; take something away first")
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				"that is enough to know; take something away first")
 		}
 		if _, err := pickup.Weigh(b.src, b.ix, []pickup.Evidence{*e}); err != nil {
 			return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
@@ -75,7 +76,8 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 			return bad("say from which layer you counted; click it on the spine")
 		}
 		e.From = n
-	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line, pickup.Byte, pickup.Extruded:
+	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line,
+		pickup.Byte, pickup.Extruded:
 	default:
 		return bad("choose what you know")
 	}
@@ -85,7 +87,8 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 	}
 	e.Value = v
 	// Lines and bytes may have been counted in an earlier pick-up's file.
-	if of := c.FormValue("of"); of != "" && (e.Kind == pickup.Line || e.Kind == pickup.Byte || e.Kind == pickup.Percent) {
+	if of := c.FormValue("of"); of != "" && (e.Kind == pickup.Line || e.Kind == pickup.Byte ||
+		e.Kind == pickup.Percent) {
 		id, err := strconv.ParseInt(of, 10, 64)
 		if err != nil {
 			return bad("there is no such pick-up")
@@ -119,7 +122,8 @@ func counted(b *book, d *store.PickupDoc, e *pickup.Evidence) error {
 		return nil
 	}
 	if out <= float64(d.Length) {
-		return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("line %.0f lies in the opening of that file; nothing was laid by then", out))
+		return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("line %.0f lies in the opening of "+
+			"that file; nothing was laid by then", out))
 	}
 	e.Value = out - float64(d.Length) + float64(d.Line) - 1
 	return nil

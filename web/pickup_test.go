@@ -31,17 +31,21 @@ func TestPickupPages(t *testing.T) {
 	c.page(t, u, "What happened?", "one thing is enough to begin")
 	c.steps(t, []step{
 		{u + "/write", nil, 409, "ay first what you know"},
-		{u + "/evidence", []string{"kind", "touch", "value", "9,05"}, 200, "one island, no openings; laid last: "},
+		{u + "/evidence", []string{"kind", "touch", "value", "9,05"}, 200,
+			"one island, no openings; laid last: "},
 		{u + "/write", nil, 409, "ake the place first"},
 		{u + "/evidence", []string{"kind", "touch", "value", "much"}, 422, "is no number"},
 		{u + "/evidence", []string{"kind", "touch", "value", "900"}, 422, "is not a height"},
 		{u + "/evidence", []string{"kind", "guess", "value", "9"}, 422, "hoose what you know"},
 		{u + "/evidence", []string{"kind", "counted", "value", "3"}, 422, "from which layer"},
 		{u + "/evidence", []string{"kind", "display", "x", "1", "y", "", "z", "3"}, 422, "X, Y and Z"},
-		{u + "/evidence", []string{"kind", "display", "x", "1", "y", "1", "z", "3"}, 422, "o move passes"},
+		{u + "/evidence", []string{"kind", "display", "x", "1", "y", "1", "z", "3"}, 422,
+			"o move passes"},
 		{u + "/evidence", []string{"kind", "minutes", "value", "soon"}, 422, "3:12"},
-		{u + "/evidence", []string{"kind", "counted", "value", "3", "from", "27"}, 200, "3 above layer 27"},
-		{u + "/evidence", []string{"kind", "percent", "value", "90"}, 200, "Did the printer go on without filament?"},
+		{u + "/evidence", []string{"kind", "counted", "value", "3", "from", "27"}, 200,
+			"3 above layer 27"},
+		{u + "/evidence", []string{"kind", "percent", "value", "90"}, 200,
+			"Did the printer go on without filament?"},
 		{u + "/evidence/remove", []string{"index", "2"}, 200, "Proposed: layer 30"},
 		{u + "/undo", nil, 200, "Did the printer go on without filament?"},
 		{u + "/redo", nil, 200, "Proposed: layer 30"},
@@ -53,7 +57,8 @@ func TestPickupPages(t *testing.T) {
 		{u + "/choice", []string{"start", "mid"}, 200, "inside layer 31"},
 		{u + "/choice", []string{"line", "99999999"}, 422, "no such line"},
 		{u + "/choice", []string{"start", "next"}, 200, "begins with layer 31"},
-		{u + "/choice", []string{"all", "1", "dz", "0,1", "feeler", "0.1", "ease_layers", "2", "ease_speed", "80", "ease_hotter", "5", "prime", "15"}, 200, "M220 S80"},
+		{u + "/choice", []string{"all", "1", "dz", "0,1", "feeler", "0.1", "ease_layers", "2",
+			"ease_speed", "80", "ease_hotter", "5", "prime", "15"}, 200, "M220 S80"},
 		{u + "/choice", []string{"all", "1", "dz", "50"}, 422, "from -2 to 2"},
 		{u + "/choice", []string{"all", "1", "prime_at", "left"}, 422, "is no place"},
 		{u + "/choice", []string{"all", "1"}, 200, "G92 Z9"},
@@ -74,7 +79,8 @@ func TestPickupPages(t *testing.T) {
 	homes := found[1]
 	c.steps(t, []step{
 		{u + "/accept", []string{"name", homes, "words", "yes"}, 422, "write: i have looked"},
-		{u + "/accept", []string{"name", homes, "words", "I have looked and I will watch."}, 200, "Somebody has taken this upon themselves"},
+		{u + "/accept", []string{"name", homes, "words", "I have looked and I will watch."}, 200,
+			"Somebody has taken this upon themselves"},
 		{u + "/accept", []string{"name", homes, "back", "1"}, 200, "cannot be written"},
 		{u + "/choice", []string{"all", "1", "home_at", "20, 20"}, 200, "Write the pick-up"},
 		{u + "/choice", []string{"z", "touch"}, 200, "Write the pick-up"},
@@ -87,24 +93,28 @@ func TestPickupPages(t *testing.T) {
 		{u + "/write", nil, 200, ""},
 	})
 	_, out := c.do("GET", p+"/pickups/1", nil, nil)
-	if !strings.HasSuffix(out, string(file[ix.Layers[30].Offset:])) || !strings.Contains(out, "G92 Z9 ") {
+	if !strings.HasSuffix(out, string(file[ix.Layers[30].Offset:])) ||
+		!strings.Contains(out, "G92 Z9 ") {
 		t.Error("the rest is not the original")
 	}
 	c.page(t, u, "Earlier pick-ups", "from layer 31", "What happened?")
-	if body := c.page(t, "/", "failed at 9.0 mm: pick it up", "url(#ghost)"); strings.Count(body, "pick it up") != 1 {
+	if body := c.page(t, "/", "failed at 9.0 mm: pick it up", "url(#ghost)"); strings.Count(body,
+		"pick it up") != 1 {
 		t.Error("other prints failed too")
 	}
 	// It fails a second time; the line was counted in the pick-up's file.
 	length := strings.Count(out[:strings.Index(out, "; dogear pick-up ends")], "\n") + 1
 	inside := ix.Layers[49].First + 1
 	c.steps(t, []step{
-		{u + "/evidence", []string{"kind", "line", "value", fmt.Sprint(inside - ix.Layers[30].Fold + 1 + int64(length)), "of", "1"}, 200, fmt.Sprintf("line %s", group(inside))},
+		{u + "/evidence", []string{"kind", "line", "value", fmt.Sprint(inside - ix.Layers[30].Fold + 1 +
+			int64(length)), "of", "1"}, 200, fmt.Sprintf("line %s", group(inside))},
 		{u + "/evidence", []string{"kind", "line", "value", "3", "of", "1"}, 422, "lies in the opening"},
 		{u + "/evidence", []string{"kind", "line", "value", "3000", "of", "9"}, 422, "no such pick-up"},
 		{u + "/choice", []string{"line", fmt.Sprint(inside)}, 200, "inside layer"},
 		{u + "/write", nil, 200, ""},
 	})
-	if _, out := c.do("GET", p+"/pickups/2", nil, nil); !strings.HasSuffix(out, "\n"+strings.Join(strings.Split(string(file), "\n")[inside-1:], "\n")) {
+	if _, out := c.do("GET", p+"/pickups/2", nil, nil); !strings.HasSuffix(out,
+		"\n"+strings.Join(strings.Split(string(file), "\n")[inside-1:], "\n")) {
 		t.Error("the second rest is not the original")
 	}
 	if _, text := c.do("GET", u+"/touch", nil, nil); !strings.Contains(text, "M0 Place 3") {
@@ -124,14 +134,16 @@ func TestPickupKeepsEars(t *testing.T) {
 	id, _ := c.bring("wall.gcode", file)
 	p := fmt.Sprintf("/prints/%d", id)
 	c.steps(t, []step{
-		{"/kit/filaments", []string{"key", "white", "name", "Gull white", "colour", "#ece6d8", "nozzle", "228", "purge", "45"}, 200, ""},
+		{"/kit/filaments", []string{"key", "white", "name", "Gull white", "colour", "#ece6d8", "nozzle",
+			"228", "purge", "45"}, 200, ""},
 		{p + "/ears", []string{"before", "10", "filament", "white"}, 200, ""},
 		{p + "/ears", []string{"before", "50", "filament", "red"}, 200, ""},
 		{p + "/pickup/choice", []string{"layer", "30"}, 200, "1 ear still to come is kept"},
 		{p + "/pickup/write", nil, 200, ""},
 	})
 	_, out := c.do("GET", p+"/pickups/1", nil, nil)
-	if !strings.Contains(out, "\nM109 S228") || strings.Contains(out, "; dogear ear a1:") || !strings.Contains(out, "; dogear ear a2:") {
+	if !strings.Contains(out, "\nM109 S228") || strings.Contains(out, "; dogear ear a1:") ||
+		!strings.Contains(out, "; dogear ear a2:") {
 		t.Errorf("%.2000s", out)
 	}
 }
@@ -145,7 +157,8 @@ func TestPickupKeepsChanges(t *testing.T) {
 	p := fmt.Sprintf("/prints/%d", id)
 	u := p + "/pickup"
 	c.steps(t, []step{
-		{p + "/changes", []string{"from", "10", "to", "50", "speed", "60", "flow", "96", "fan", "40", "nozzle", "225"}, 200, ""},
+		{p + "/changes", []string{"from", "10", "to", "50", "speed", "60", "flow", "96", "fan", "40",
+			"nozzle", "225"}, 200, ""},
 		{p + "/changes", []string{"from", "60", "to", "70", "speed", "80"}, 200, ""},
 		{u + "/evidence", []string{"kind", "layer", "value", "30"}, 200, ""},
 		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
@@ -158,7 +171,8 @@ func TestPickupKeepsChanges(t *testing.T) {
 			t.Errorf("%s is not in the opening", want)
 		}
 	}
-	if !strings.Contains(rest, "; dogear back c1") || !strings.Contains(rest, "; dogear change c2") || strings.Contains(rest, "; dogear change c1") {
+	if !strings.Contains(rest, "; dogear back c1") || !strings.Contains(rest, "; dogear change c2") ||
+		strings.Contains(rest, "; dogear change c1") {
 		t.Error("the rest does not end the first change and begin the second")
 	}
 }

@@ -173,7 +173,10 @@ func says(p *pickup.Piece) string {
 // bars are the ranges on the spine, by last good layer.
 func bars(b *pickup.Belief) []map[string]any {
 	out := []map[string]any{}
-	short := map[string]string{pickup.Touch: "touch", pickup.Caliper: "calipers", pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number", pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent", pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E"}
+	short := map[string]string{pickup.Touch: "touch", pickup.Caliper: "calipers",
+		pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number",
+		pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent",
+		pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E"}
 	for _, p := range b.Pieces {
 		out = append(out, map[string]any{"name": short[p.Kind], "low": p.Low, "high": p.High})
 	}

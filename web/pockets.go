@@ -59,7 +59,8 @@ func (b *book) hollows() []hollow {
 		if len(out) == mostHollows {
 			break
 		}
-		h := hollow{Shape: p.Shape, Words: openWords(&p), X: p.Centre[0], Y: p.Centre[1], First: p.FirstOpen, Last: p.LastOpen, Closed: p.Closes != nil, Turn: p.Turn}
+		h := hollow{Shape: p.Shape, Words: openWords(&p), X: p.Centre[0], Y: p.Centre[1],
+			First: p.FirstOpen, Last: p.LastOpen, Closed: p.Closes != nil, Turn: p.Turn}
 		for _, s := range p.Sections {
 			w, d := s.Size[0], s.Size[1]
 			if p.Shape == "round" || p.Shape == "ball" {
@@ -104,7 +105,8 @@ func (b *book) pockets(m *marked) []pocketView {
 			continue // open to the top: nothing must be put in while it prints
 		}
 		k := slices.IndexFunc(groups, func(g *group) bool {
-			return g.p.Shape == p.Shape && g.p.FirstOpen == p.FirstOpen && *g.p.Closes == *p.Closes && math.Abs(g.p.Across-p.Across) < 0.3
+			return g.p.Shape == p.Shape && g.p.FirstOpen == p.FirstOpen && *g.p.Closes == *p.Closes &&
+				math.Abs(g.p.Across-p.Across) < 0.3
 		})
 		if k < 0 {
 			groups = append(groups, &group{p: p})
@@ -114,7 +116,8 @@ func (b *book) pockets(m *marked) []pocketView {
 	}
 	var out []pocketView
 	for _, g := range groups[:min(len(groups), mostHollows)] {
-		v := pocketView{Words: insert.Words(g.p), Where: fmt.Sprintf("at X %.1f Y %.1f", g.p.Centre[0], g.p.Centre[1]), Before: *g.p.Closes, First: g.p.FirstOpen + 1, Count: len(g.all)}
+		v := pocketView{Words: insert.Words(g.p), Where: fmt.Sprintf("at X %.1f Y %.1f", g.p.Centre[0],
+			g.p.Centre[1]), Before: *g.p.Closes, First: g.p.FirstOpen + 1, Count: len(g.all)}
 		if len(g.all) > 1 {
 			v.Where = fmt.Sprintf("%d of them", len(g.all))
 		}
@@ -156,7 +159,8 @@ func (b *book) afterwards(m *marked) []string {
 			continue
 		}
 		h := heap{part: best, pocket: openWords(&all[i])}
-		k := slices.IndexFunc(heaps, func(o heap) bool { return o.part == h.part && o.pocket == h.pocket })
+		k := slices.IndexFunc(heaps,
+			func(o heap) bool { return o.part == h.part && o.pocket == h.pocket })
 		if k < 0 {
 			heaps = append(heaps, h)
 			k = len(heaps) - 1
@@ -203,7 +207,8 @@ func (b *book) takes(m *marked, p *landmark.Pocket) []string {
 		}
 		all = append(all, candidate{key, score})
 	}
-	slices.SortStableFunc(all, func(a, b candidate) int { return int(math.Copysign(1, a.score-b.score)) })
+	slices.SortStableFunc(all,
+		func(a, b candidate) int { return int(math.Copysign(1, a.score-b.score)) })
 	var out []string
 	for _, c := range all {
 		out = append(out, c.key)
@@ -241,7 +246,8 @@ func (s *Server) addInsert(c fiber.Ctx) error {
 			e.At = append(e.At, q.Centre)
 		}
 		if n == 0 {
-			return "", sentence(fiber.StatusUnprocessableEntity, "this pocket is never closed; nothing must go in while it prints")
+			return "", sentence(fiber.StatusUnprocessableEntity,
+				"this pocket is never closed; nothing must go in while it prints")
 		}
 		if ok {
 			e.Insert, e.Count = &part, len(e.At)
@@ -282,7 +288,8 @@ func (b *book) pocketChoices(e *plan.Ear, fits []insert.Fit) []choice {
 	var out []choice
 	for _, p := range open {
 		in := slices.ContainsFunc(fits, func(f insert.Fit) bool { return f.Pocket == p })
-		out = append(out, choice{fmt.Sprintf("%g,%g", p.Centre[0], p.Centre[1]), fmt.Sprintf("%s at X %.0f Y %.0f", openWords(p), p.Centre[0], p.Centre[1]), in})
+		out = append(out, choice{fmt.Sprintf("%g,%g", p.Centre[0], p.Centre[1]),
+			fmt.Sprintf("%s at X %.0f Y %.0f", openWords(p), p.Centre[0], p.Centre[1]), in})
 	}
 	return out
 }
@@ -311,7 +318,8 @@ func (b *book) fitWords(e *plan.Ear, fits []insert.Fit) []fitView {
 			return nil
 		}
 		n, _ := routine.Place(b.ix, e)
-		return []fitView{{layer.Care, fmt.Sprintf("No pocket that is closed later is open before layer %d; what goes in there lies free.", n)}}
+		return []fitView{{layer.Care, fmt.Sprintf("No pocket that is closed later is open before layer "+
+			"%d; what goes in there lies free.", n)}}
 	}
 	var out []fitView
 	count := map[string]int{}

@@ -86,7 +86,8 @@ func (r *rehearsal) original(line int64) int64 {
 // load puts a print with its marks into the printer.
 func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 	if b.src.Size() > mostRehearsed {
-		return nil, sentence(fiber.StatusConflict, "this file is too large to be rehearsed here; use dogear rehearse")
+		return nil, sentence(fiber.StatusConflict, "this file is too large to be rehearsed here; use "+
+			"dogear rehearse")
 	}
 	res, err := routine.Apply(b.src, b.ix, m.plan, b.found())
 	if err != nil {
@@ -102,7 +103,8 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 	if err != nil {
 		return nil, sentence(fiber.StatusConflict, err.Error())
 	}
-	r := &rehearsal{sim: printer.New(src, ix, m.plan.Printer, nil), steps: map[string][]string{}, used: time.Now()}
+	r := &rehearsal{sim: printer.New(src, ix, m.plan.Printer, nil), steps: map[string][]string{},
+		used: time.Now()}
 	for i := range res.Blocks {
 		bl := &res.Blocks[i]
 		r.put = append(r.put, addition{bl.Fold.Line, int64(len(bl.Lines))})
@@ -192,13 +194,17 @@ func (s *Server) rehearsePage(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "rehearse", fiber.Map{"Title": "Rehearsal of " + b.print.Title, "At": "rehearse", "Print": b.print, "Faults": faultWords, "Speeds": speeds})
+	return s.page(c, "rehearse", fiber.Map{"Title": "Rehearsal of " + b.print.Title, "At": "rehearse",
+		"Print": b.print, "Faults": faultWords, "Speeds": speeds})
 }
 
 // faultWords are the faults as a person calls them.
 var faultWords = []choice{
-	{"power", "the power goes", false}, {"stop", "somebody presses stop", false}, {"sensor", "the filament runs out, a sensor notices", false}, {"runout", "the filament runs out, nothing notices", false},
-	{"jam", "the nozzle jams; the head goes on", false}, {"skip-x", "it loses its place in X", false}, {"skip-y", "it loses its place in Y", false},
+	{"power", "the power goes", false}, {"stop", "somebody presses stop", false},
+	{"sensor", "the filament runs out, a sensor notices", false},
+	{"runout", "the filament runs out, nothing notices", false},
+	{"jam", "the nozzle jams; the head goes on", false}, {"skip-x", "it loses its place in X", false},
+	{"skip-y", "it loses its place in Y", false},
 }
 
 var speeds = []int{1, 10, 100, 1000, 10000}
@@ -327,7 +333,8 @@ func (s *Server) rehearse(c fiber.Ctx) error {
 			}
 		}
 		if len(evidence) == 0 {
-			return sentence(fiber.StatusConflict, "nothing is on the bed yet, so there is nothing to pick up")
+			return sentence(fiber.StatusConflict, "nothing is on the bed yet, so there is nothing to pick "+
+				"up")
 		}
 		err := s.cfg.Store.ChangeDraft(c.Context(), b.print.ID, func(d *store.PickupDoc) error {
 			*d = store.PickupDoc{Evidence: evidence}

@@ -20,7 +20,8 @@ func TestRehearsal(t *testing.T) {
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	id, _ := c.bring("tide-gauge.gcode", file)
 	p := fmt.Sprintf("/prints/%d", id)
-	c.steps(t, []step{{p + "/ears", []string{"before", "5", "filament", "white"}, 200, ""}, {p + "/ears/a1", []string{"all", "1", "heads_up", "1", "heads_up_unit", "layers"}, 200, ""}})
+	c.steps(t, []step{{p + "/ears", []string{"before", "5", "filament", "white"}, 200, ""},
+		{p + "/ears/a1", []string{"all", "1", "heads_up", "1", "heads_up_unit", "layers"}, 200, ""}})
 	c.page(t, p+"/rehearse", "Let it go wrong", "the nozzle jams")
 	u := p + "/rehearse"
 	c.steps(t, []step{
@@ -44,15 +45,18 @@ func TestRehearsal(t *testing.T) {
 		t.Fatalf("it is %s, want %s", seen.State, state)
 	}
 	until(printer.Waiting)
-	if seen.Ear != "a1" || len(seen.Steps) < 8 || !strings.Contains(seen.Message, "Gull white") || seen.Top != 0.8 {
+	if seen.Ear != "a1" || len(seen.Steps) < 8 || !strings.Contains(seen.Message, "Gull white") ||
+		seen.Top != 0.8 {
 		t.Errorf("%+v", seen)
 	}
 	// Lines of the edited file are turned into lines of the original.
 	b := bytes.Split(file, []byte("\n"))
-	if l := string(b[seen.Original-1]); !strings.Contains(l, "seconds so far") && !strings.Contains(l, "layer 4") {
+	if l := string(b[seen.Original-1]); !strings.Contains(l, "seconds so far") &&
+		!strings.Contains(l, "layer 4") {
 		t.Errorf("it stands in front of line %d: %s", seen.Original, l)
 	}
-	c.steps(t, []step{{u, []string{"do", "resume"}, 204, ""}, {u, []string{"do", "speed", "speed", "200"}, 204, ""}})
+	c.steps(t, []step{{u, []string{"do", "resume"}, 204, ""},
+		{u, []string{"do", "speed", "speed", "200"}, 204, ""}})
 	for range 100 {
 		if seen, at = r.beat(at); seen.Layer > 7 {
 			break
@@ -62,7 +66,8 @@ func TestRehearsal(t *testing.T) {
 	c.steps(t, []step{{u, []string{"do", "fault", "fault", "power"}, 204, ""}})
 	until(printer.Dead)
 	c.steps(t, []step{{u, []string{"do", "pickup"}, 200, ""}})
-	c.page(t, p+"/pickup", "Touched with the nozzle", fmt.Sprintf("line %s", group(r.original(seen.Line+1))), "Write the pick-up")
+	c.page(t, p+"/pickup", "Touched with the nozzle",
+		fmt.Sprintf("line %s", group(r.original(seen.Line+1))), "Write the pick-up")
 	if seen.Speed == 0 || len(seen.Events) > mostLogged {
 		t.Errorf("%+v", seen)
 	}
@@ -82,7 +87,8 @@ func TestRehearsedLines(t *testing.T) {
 		{p + "/changes", []string{"from", "20", "to", "30", "flow", "95"}, 200, ""},
 		{p + "/mutes", []string{"from", "900", "to", "905"}, 200, ""},
 	})
-	b, err := c.s.opened.get(t.Context(), func() store.Print { q, _ := c.st.Print(t.Context(), id); return q }())
+	b, err := c.s.opened.get(t.Context(),
+		func() store.Print { q, _ := c.st.Print(t.Context(), id); return q }())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -102,7 +108,8 @@ func TestRehearsedLines(t *testing.T) {
 		if n < 1 || n > int64(len(was)) {
 			t.Fatalf("line %d is line %d", i+1, n)
 		}
-		if strings.Contains(line, "E") && strings.HasPrefix(line, "G1 X") && strings.Contains(line, "Y") && !strings.Contains(line, ";") {
+		if strings.Contains(line, "E") && strings.HasPrefix(line, "G1 X") &&
+			strings.Contains(line, "Y") && !strings.Contains(line, ";") {
 			if was[n-1] != line {
 				t.Fatalf("line %d (%s) is said to be line %d (%s)", i+1, line, n, was[n-1])
 			}

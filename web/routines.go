@@ -50,15 +50,20 @@ type stepView struct {
 
 // addWords are the steps one can add, with what they are for.
 var addWords = []choice{
-	{"tone", "a tone", false}, {"say", "a message", false}, {"retract", "draw back", false}, {"lift", "lift", false}, {"park", "go aside", false},
-	{"stop", "stop and wait for you", false}, {"wait", "wait for a time", false}, {"heat", "heat", false}, {"cool", "cool", false}, {"fan", "fan", false},
-	{"unload", "unload", false}, {"load", "load", false}, {"purge", "purge", false}, {"wipe", "wipe", false}, {"bond", "bond pass", false}, {"lines", "own lines", false},
+	{"tone", "a tone", false}, {"say", "a message", false}, {"retract", "draw back", false},
+	{"lift", "lift", false}, {"park", "go aside", false},
+	{"stop", "stop and wait for you", false}, {"wait", "wait for a time", false},
+	{"heat", "heat", false}, {"cool", "cool", false}, {"fan", "fan", false},
+	{"unload", "unload", false}, {"load", "load", false}, {"purge", "purge", false},
+	{"wipe", "wipe", false}, {"bond", "bond pass", false}, {"lines", "own lines", false},
 }
 
 // fresh are the values a new step begins with.
 var fresh = map[string]plan.Step{
-	"tone": {HZ: 880, MS: 200, Times: 3}, "say": {Text: "Load {filament}, then resume"}, "retract": {MM: 2, Speed: 35}, "lift": {MM: 10},
-	"wait": {Seconds: 60, Warn: 10}, "heat": {Wait: true}, "cool": {Celsius: 150}, "fan": {Percent: ptr(100.0)}, "purge": {MM: 30, Speed: 4}, "bond": {Flow: 0.3},
+	"tone": {HZ: 880, MS: 200, Times: 3}, "say": {Text: "Load {filament}, then resume"},
+	"retract": {MM: 2, Speed: 35}, "lift": {MM: 10},
+	"wait": {Seconds: 60, Warn: 10}, "heat": {Wait: true}, "cool": {Celsius: 150},
+	"fan": {Percent: ptr(100.0)}, "purge": {MM: 30, Speed: 4}, "bond": {Flow: 0.3},
 	"unload": {Speed: 25}, "load": {Speed: 5}, "lines": {Lines: []string{"M0"}},
 }
 
@@ -82,11 +87,13 @@ func (s *Server) routinePage(c fiber.Ctx, kit *store.Kit, key string) error {
 	if err != nil {
 		return err
 	}
-	return s.page(c, "routine", fiber.Map{"Title": key, "At": "kit", "V": v, "Undo": kit.Undo, "Redo": kit.Redo})
+	return s.page(c, "routine", fiber.Map{"Title": key, "At": "kit", "V": v, "Undo": kit.Undo,
+		"Redo": kit.Redo})
 }
 
 // editor runs the routine on the example and shows what each step sends.
-func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer, kind string) (*editorView, error) {
+func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
+	kind string) (*editorView, error) {
 	v := &editorView{Key: key, Shipped: shipped, Adds: addWords, Was: kit.Signs[plan.Routines+"/"+key]}
 	keys := kit.Keys[plan.Printers]
 	if !slices.Contains(keys, printer) && len(keys) > 0 {
@@ -99,7 +106,9 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer, k
 		v.Printers = append(v.Printers, choice{k, kit.Printers[k].Name, k == printer})
 	}
 	for _, k := range plan.Kinds {
-		v.Kinds = append(v.Kinds, choice{k, map[string]string{plan.Colour: "a colour change", plan.Insert: "something put in", plan.Nozzle: "a nozzle swap", plan.Own: "own lines"}[k], k == kind})
+		v.Kinds = append(v.Kinds,
+			choice{k, map[string]string{plan.Colour: "a colour change", plan.Insert: "something put in",
+				plan.Nozzle: "a nozzle swap", plan.Own: "own lines"}[k], k == kind})
 	}
 	p := &plan.Plan{Format: plan.Format, Filaments: kit.Filaments}
 	if pr, ok := kit.Printers[printer]; ok {
@@ -121,7 +130,9 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer, k
 	}
 	total := 0.0
 	for i, st := range r {
-		sv := stepView{Step: st, N: i + 1, At: i, Words: st.Words(p, e), Locked: i >= len(r)-2, First: i == 0, Last: i >= len(r)-3, Took: seconds(x.Took[i]), LinesText: strings.Join(st.Lines, "\n"), FlowText: fmt.Sprintf("%.0f", st.Flow*100)}
+		sv := stepView{Step: st, N: i + 1, At: i, Words: st.Words(p, e), Locked: i >= len(r)-2,
+			First: i == 0, Last: i >= len(r)-3, Took: seconds(x.Took[i]), LinesText: strings.Join(st.Lines,
+				"\n"), FlowText: fmt.Sprintf("%.0f", st.Flow*100)}
 		for k := range x.Lines {
 			if x.Lines[k].Step == i {
 				sv.Sends = append(sv.Sends, code(&x.Lines[k]))
@@ -140,7 +151,8 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer, k
 			sv.YText = fmt.Sprint(*st.Y)
 		}
 		own := st.X != nil || st.Y != nil
-		sv.Places = []choice{{"", "the printer's park place", st.At == "" && !st.Keep && !own}, {"keep:", "nowhere: stays where it is", st.Keep}, {"xy:", "a place of its own:", own}}
+		sv.Places = []choice{{"", "the printer's park place", st.At == "" && !st.Keep && !own},
+			{"keep:", "nowhere: stays where it is", st.Keep}, {"xy:", "a place of its own:", own}}
 		names := sortedKeys(p.Printer.Places)
 		if st.At != "" && !slices.Contains(names, st.At) {
 			names = append(names, st.At)
@@ -228,7 +240,8 @@ func (s *Server) routineSteps(c fiber.Ctx) error {
 		return err
 	}
 	if !reflect.DeepEqual(r, was) {
-		if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key, Doc: r}); err != nil {
+		if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key,
+			Doc: r}); err != nil {
 			return err
 		}
 		if kit, err = s.cfg.Store.Kit(c.Context()); err != nil {
@@ -246,7 +259,8 @@ func alter(r plan.Routine, act string) (string, plan.Routine, error) {
 	what, arg, _ := strings.Cut(act, ":")
 	body := len(r) - 2
 	if body < 0 {
-		return "", nil, sentence(fiber.StatusUnprocessableEntity, "the routine does not end with going back")
+		return "", nil, sentence(fiber.StatusUnprocessableEntity,
+			"the routine does not end with going back")
 	}
 	if what == "" {
 		return "", r, nil
@@ -283,7 +297,10 @@ const mostSteps = 60
 func readSteps(c fiber.Ctx) (plan.Routine, error) {
 	var r plan.Routine
 	for i := range mostSteps {
-		f := func(name string) string { return strings.TrimSpace(c.FormValue(fmt.Sprintf("s%d_%s", i, name))) }
+		f := func(name string) string {
+			return strings.TrimSpace(
+				c.FormValue(fmt.Sprintf("s%d_%s", i, name)))
+		}
 		st := plan.Step{Do: f("do")}
 		if st.Do == "" {
 			break
@@ -297,7 +314,8 @@ func readSteps(c fiber.Ctx) (plan.Routine, error) {
 		times := 0.0
 		switch st.Do {
 		case "tone":
-			err = firstOf(num("hz", &st.HZ, 0, 20000), num("ms", &st.MS, 0, 60000), num("times", &times, 0, 100))
+			err = firstOf(num("hz", &st.HZ, 0, 20000), num("ms", &st.MS, 0, 60000),
+				num("times", &times, 0, 100))
 			st.Times = int(times)
 		case "say":
 			st.Text = clip(f("text"))
@@ -360,7 +378,8 @@ func (s *Server) copyRoutine(c fiber.Ctx) error {
 		return err
 	}
 	from := c.FormValue("from")
-	name, r := "my routine", plan.Routine{{Do: "lift", MM: 10}, {Do: "park"}, {Do: "say", Text: "{note}, then resume"}, {Do: "stop"}, {Do: "return"}, {Do: "restore"}}
+	name, r := "my routine", plan.Routine{{Do: "lift", MM: 10}, {Do: "park"},
+		{Do: "say", Text: "{note}, then resume"}, {Do: "stop"}, {Do: "return"}, {Do: "restore"}}
 	if from != "" {
 		old, _, ok := routineOf(kit, from)
 		if !ok {
@@ -375,7 +394,8 @@ func (s *Server) copyRoutine(c fiber.Ctx) error {
 		}
 		key = fmt.Sprintf("%s %d", name, k)
 	}
-	if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Routines, Key: key, Doc: r}); err != nil {
+	if err := s.cfg.Store.Put(c.Context(), plan.Item{Drawer: plan.Routines, Key: key,
+		Doc: r}); err != nil {
 		return err
 	}
 	c.Set("HX-Redirect", editURL(plan.Routines, key))
@@ -406,7 +426,8 @@ func (s *Server) renameRoutine(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” calls it by this name; copy it instead", by))
+		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” calls it by this name; copy it instead",
+			by))
 	}
 	if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key},
 		plan.Item{Drawer: plan.Routines, Key: name, Doc: r}); err != nil {

@@ -87,10 +87,12 @@ func New(cfg Config) (*Server, error) {
 	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/assets/*", asset)
 	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/healthz", s.health)
 	s.app.Use(csrf.New(csrf.Config{
-		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true, CookieSessionOnly: true,
-		Extractor: extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
+		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true,
+		CookieSessionOnly: true,
+		Extractor:         extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
 		ErrorHandler: func(c fiber.Ctx, _ error) error {
-			return fiber.NewError(fiber.StatusForbidden, "This page is from before Dogear was started again. Load it once more, then repeat what you did.")
+			return fiber.NewError(fiber.StatusForbidden, "This page is from before Dogear was started "+
+				"again. Load it once more, then repeat what you did.")
 		},
 	}))
 	s.routes()
@@ -106,7 +108,8 @@ func raw(c fiber.Ctx) bool {
 			return true
 		}
 	}
-	return strings.Contains(p, "/layers/") || strings.Contains(p, "/cover/") || strings.Contains(p, "/pickups/")
+	return strings.Contains(p, "/layers/") || strings.Contains(p, "/cover/") ||
+		strings.Contains(p, "/pickups/")
 }
 
 // serverLog lets what the server below says come in the same form as all else.
@@ -221,7 +224,10 @@ func (s *Server) routes() {
 	get("/kit/:drawer/edit", s.kitEdit)
 	a.Post("/kit/:drawer", s.kitSave)
 	a.Post("/kit/:drawer/remove", s.kitRemove)
-	a.Use(func(fiber.Ctx) error { return fiber.NewError(fiber.StatusNotFound, "There is no such page.") })
+	a.Use(func(fiber.Ctx) error {
+		return fiber.NewError(fiber.StatusNotFound, "There is no such "+
+			"page.")
+	})
 }
 
 // Resume reads, one after another, the prints whose reading was broken off, or was made by
@@ -259,7 +265,9 @@ func (s *Server) Shutdown(ctx context.Context) error {
 func (s *Server) App() *fiber.App { return s.app }
 
 // policy allows nothing but our own files; nothing inline runs.
-const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; " +
+	"img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " +
+	"'none'"
 
 // guard refuses requests that another page or another name brought here, and
 // sets the headers that keep a browser strict.
@@ -271,7 +279,8 @@ func (s *Server) guard(c fiber.Ctx) error {
 	c.Set("Cross-Origin-Resource-Policy", "same-origin")
 	host := string(c.Request().Header.Host())
 	if !s.ours(host) || !s.ours(string(c.Request().URI().Host())) {
-		return fiber.NewError(fiber.StatusMisdirectedRequest, "This address is not one that Dogear answers to.")
+		return fiber.NewError(fiber.StatusMisdirectedRequest,
+			"This address is not one that Dogear answers to.")
 	}
 	if c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {
 		return c.Next()
@@ -279,11 +288,13 @@ func (s *Server) guard(c fiber.Ctx) error {
 	if o := c.Get("Origin"); o != "" {
 		u, err := url.Parse(o)
 		if err != nil || u.Host != host {
-			return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not carried out.")
+			return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not "+
+				"carried out.")
 		}
 	}
 	if site := c.Get("Sec-Fetch-Site"); site != "" && site != "same-origin" && site != "none" {
-		return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not carried out.")
+		return fiber.NewError(fiber.StatusForbidden, "This request came from another page and was not "+
+			"carried out.")
 	}
 	return c.Next()
 }
@@ -308,24 +319,26 @@ func (s *Server) logged(c fiber.Ctx) error {
 			return herr
 		}
 	}
-	s.log.Debug("request", "method", c.Method(), "path", c.Path(), "status", c.Response().StatusCode(), "ms", time.Since(start).Milliseconds())
+	s.log.Debug("request", "method", c.Method(), "path", c.Path(), "status", c.Response().StatusCode(),
+		"ms", time.Since(start).Milliseconds())
 	return nil
 }
 
 // failed answers with a sentence: a page, a line for the part that asked, or
 // JSON for a script.
 func (s *Server) failed(c fiber.Ctx, err error) error {
-	code, text := fiber.StatusInternalServerError, "Something went wrong here. Nothing was lost; the log says more."
+	code, text := fiber.StatusInternalServerError, "Something went wrong here. Nothing was lost; "+
+		"the log says more."
 	var fe *fiber.Error
 	switch {
 	case errors.As(err, &fe):
 		code, text = fe.Code, fe.Message
 	case errors.Is(err, store.ErrFull):
-		code, text = fiber.StatusInsufficientStorage, "The disk is full, so that nothing was changed. Make "+
-			"room, or delete for good what was taken off the shelf."
+		code, text = fiber.StatusInsufficientStorage, "The disk is full, so that nothing was changed. "+
+			"Make room, or delete for good what was taken off the shelf."
 	case errors.Is(err, store.ErrGone):
-		code, text = fiber.StatusServiceUnavailable, "The folder with the data is no longer where it was: "+
-			"nothing can be kept. Bring it back, then start Dogear again."
+		code, text = fiber.StatusServiceUnavailable, "The folder with the data is no longer where it "+
+			"was: nothing can be kept. Bring it back, then start Dogear again."
 		s.log.Error("request failed", "path", c.Path(), "err", err)
 	case errors.Is(err, store.ErrBusy):
 		code, text = fiber.StatusServiceUnavailable, "The database was busy for too long; nothing was "+

@@ -45,7 +45,8 @@ func newShared[K comparable, V any](most int64, weight func(V) int64) *shared[K,
 }
 
 // get returns what is kept under a key, or has it made.
-func (s *shared[K, V]) get(ctx context.Context, key K, f func(context.Context) (V, error)) (V, error) {
+func (s *shared[K, V]) get(ctx context.Context, key K, f func(context.Context) (V, error)) (V,
+	error) {
 	s.mu.Lock()
 	if e := s.kept[key]; e != nil {
 		s.order.MoveToFront(e)
@@ -80,7 +81,8 @@ func (s *shared[K, V]) get(ctx context.Context, key K, f func(context.Context) (
 }
 
 // make makes one thing, and keeps it.
-func (s *shared[K, V]) make(ctx context.Context, key K, m *making[V], f func(context.Context) (V, error)) {
+func (s *shared[K, V]) make(ctx context.Context, key K, m *making[V],
+	f func(context.Context) (V, error)) {
 	defer m.cancel()
 	defer close(m.done)
 	defer func() {

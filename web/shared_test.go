@@ -76,7 +76,8 @@ func TestShared(t *testing.T) {
 		t.Error(err)
 	}
 	// What breaks down is an error, and is made again the next time.
-	if _, err := s.get(t.Context(), 300, func(context.Context) (int, error) { panic("broken") }); err == nil {
+	if _, err := s.get(t.Context(), 300,
+		func(context.Context) (int, error) { panic("broken") }); err == nil {
 		t.Error("no error")
 	}
 	get(300, 1)

@@ -89,7 +89,8 @@ func (s *Server) standing(c fiber.Ctx, p *store.Stand, kit *store.Kit, px float6
 		st.Reading = true
 		return st
 	}
-	st.Facts = fmt.Sprintf("%s mm · %s · %s", oneDecimal(p.High), layersWord(p.Layers), hours(p.Seconds))
+	st.Facts = fmt.Sprintf("%s mm · %s · %s", oneDecimal(p.High), layersWord(p.Layers),
+		hours(p.Seconds))
 	st.Next, st.Failed = d.Next, d.Failed
 	own := px
 	if p.High*px > shelfHigh || p.Wide*px > shelfWide {

@@ -179,7 +179,8 @@ func (d *drawing) picture(px float64) picture {
 		p.Bands = append(p.Bands, pictureBand{string(path), b.Colour})
 	}
 	for _, e := range d.Ears {
-		p.Ears = append(p.Ears, pictureEar{math.Round(10*(flag+e.X*px+3)) / 10, math.Round(10*(p.H-e.Z*px)) / 10,
+		p.Ears = append(p.Ears, pictureEar{math.Round(10*(flag+e.X*px+3)) / 10,
+			math.Round(10*(p.H-e.Z*px)) / 10,
 			e.Colour})
 	}
 	return p

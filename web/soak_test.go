@@ -63,7 +63,8 @@ func TestSoak(t *testing.T) {
 	time.Sleep(grace/10 + 500*time.Millisecond)
 	after := look()
 	t.Logf("%v turns; MB, goroutines, files: %v at a quarter, %v at the end", turns, before, after)
-	if after.heap > before.heap*3/2+24 || after.goroutines > before.goroutines+20 || after.files > before.files+20 {
+	if after.heap > before.heap*3/2+24 || after.goroutines > before.goroutines+20 ||
+		after.files > before.files+20 {
 		t.Error("it grows")
 	}
 }
@@ -78,13 +79,15 @@ func (c *client) someTurn(dial func() *wire, r *rand.Rand, id int64, file []byte
 	}
 	switch r.IntN(9) {
 	case 0, 1: // looks, and may go before the answer
-		get([]string{"/", p, p + "/proof", p + "/lines", "/kit", p + "/cue", p + "/pickup", p + "/layers/9"}[r.IntN(8)])
+		get([]string{"/", p, p + "/proof", p + "/lines", "/kit", p + "/cue", p + "/pickup",
+			p + "/layers/9"}[r.IntN(8)])
 		if r.IntN(2) == 0 {
 			w.answer(c.t)
 		}
 	case 2: // marks
 		body := fmt.Sprintf("where=%d&kind=insert", 2+r.IntN(80))
-		io.WriteString(w, c.head("POST", p+"/ears", "Content-Type: application/x-www-form-urlencoded", "HX-Request: true",
+		io.WriteString(w, c.head("POST", p+"/ears", "Content-Type: application/x-www-form-urlencoded",
+			"HX-Request: true",
 			fmt.Sprint("Content-Length: ", len(body)))+body)
 		w.answer(c.t)
 	case 3: // takes it back

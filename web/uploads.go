@@ -125,7 +125,8 @@ func (s *Server) arriving(ctx context.Context, older store.Print) (*layer.Arrivi
 
 // take stores what is in an upload. When it fails nothing is left behind. A newer
 // slicing keeps the title of the older one. What arrives is read while it is stored.
-func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print, arr *layer.Arriving) (store.Print, error) {
+func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print,
+	arr *layer.Arriving) (store.Print, error) {
 	lim := s.cfg.Limits
 	lim.Size = s.limit()
 	head := make([]byte, 4)
@@ -217,7 +218,8 @@ func titleOf(name string) string {
 			t = t[:len(t)-len(ext)]
 		}
 	}
-	t = strings.Join(strings.FieldsFunc(t, func(r rune) bool { return r == '_' || r == '-' || r == ' ' }), " ")
+	t = strings.Join(strings.FieldsFunc(t,
+		func(r rune) bool { return r == '_' || r == '-' || r == ' ' }), " ")
 	if t == "" {
 		return name
 	}

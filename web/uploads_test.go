@@ -51,7 +51,8 @@ func (c *client) listen() (dial func() *wire) {
 
 // head is a request without its body.
 func (c *client) head(method, path string, more ...string) string {
-	return fmt.Sprintf("%s %s HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: %s\r\n%s: %s\r\nAccept: application/json\r\n%s\r\n",
+	return fmt.Sprintf("%s %s HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: %s\r\n%s: %s\r\n"+
+		"Accept: application/json\r\n%s\r\n",
 		method, path, c.cookie, csrfHeader, c.token, strings.Join(append(more, ""), "\r\n"))
 }
 
@@ -79,18 +80,24 @@ func TestCutUploads(t *testing.T) {
 		body  []byte
 		close bool // else the other side only stops sending
 	}{
-		"half of what was announced":     {fmt.Sprintf("Content-Length: %d", len(file)), half, true},
-		"the same, writing ends only":    {fmt.Sprintf("Content-Length: %d", len(file)), half, false},
-		"nothing of what was announced":  {fmt.Sprintf("Content-Length: %d", len(file)), nil, true},
-		"two bytes":                      {fmt.Sprintf("Content-Length: %d", len(file)), file[:2], false},
-		"chunks without the last":        {"Transfer-Encoding: chunked", chunked(half, false), true},
-		"the same, writing ends":         {"Transfer-Encoding: chunked", chunked(half, false), false},
-		"in the middle of a chunk":       {"Transfer-Encoding: chunked", chunked(file, true)[:len(file)/2], false},
-		"a zip that is whole, and more":  {fmt.Sprintf("Content-Length: %d", zipped.Len()+100), zipped.Bytes(), false},
-		"half a zip":                     {fmt.Sprintf("Content-Length: %d", zipped.Len()), zipped.Bytes()[:zipped.Len()/2], false},
-		"the last byte is missing":       {fmt.Sprintf("Content-Length: %d", len(file)), file[:len(file)-1], false},
-		"chunks without the empty line":  {"Transfer-Encoding: chunked", chunked(file, true)[:len(chunked(file, true))-2], false},
-		"chunks without the last's line": {"Transfer-Encoding: chunked", chunked(file, true)[:len(chunked(file, true))-5], false},
+		"half of what was announced":    {fmt.Sprintf("Content-Length: %d", len(file)), half, true},
+		"the same, writing ends only":   {fmt.Sprintf("Content-Length: %d", len(file)), half, false},
+		"nothing of what was announced": {fmt.Sprintf("Content-Length: %d", len(file)), nil, true},
+		"two bytes":                     {fmt.Sprintf("Content-Length: %d", len(file)), file[:2], false},
+		"chunks without the last":       {"Transfer-Encoding: chunked", chunked(half, false), true},
+		"the same, writing ends":        {"Transfer-Encoding: chunked", chunked(half, false), false},
+		"in the middle of a chunk": {"Transfer-Encoding: chunked", chunked(
+			file, true)[:len(file)/2], false},
+		"a zip that is whole, and more": {fmt.Sprintf(
+			"Content-Length: %d", zipped.Len()+100), zipped.Bytes(), false},
+		"half a zip": {fmt.Sprintf(
+			"Content-Length: %d", zipped.Len()), zipped.Bytes()[:zipped.Len()/2], false},
+		"the last byte is missing": {fmt.Sprintf("Content-Length: %d", len(file)), file[:len(
+			file)-1], false},
+		"chunks without the empty line": {"Transfer-Encoding: chunked", chunked(
+			file, true)[:len(chunked(file, true))-2], false},
+		"chunks without the last's line": {"Transfer-Encoding: chunked", chunked(
+			file, true)[:len(chunked(file, true))-5], false},
 	} {
 		w := dial()
 		io.WriteString(w, c.head("POST", "/prints", part.head))
@@ -207,11 +214,13 @@ func TestStalledUploads(t *testing.T) {
 		}
 	}
 	within("an ear", func() {
-		if code, body := c.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind", "colour"); code != 200 {
+		if code, body := c.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind",
+			"colour"); code != 200 {
 			t.Error(code, body)
 		}
 	})
-	within("a small file", func() { c.upload([]byte(strings.ReplaceAll(string(file), "G28", "G28 ")), "two.gcode") })
+	within("a small file",
+		func() { c.upload([]byte(strings.ReplaceAll(string(file), "G28", "G28 ")), "two.gcode") })
 	within("a backup", func() {
 		if err := store.Backup(context.Background(), c.dir, t.TempDir(), io.Discard); err != nil {
 			t.Error(err)
@@ -249,10 +258,12 @@ func TestTakenOff(t *testing.T) {
 			t.Errorf("%s: %d, want %d", at, code, want)
 		}
 	}
-	if _, body := c.do("GET", fmt.Sprint("/?off=", id), nil, nil); !strings.Contains(body, "Put it back") {
+	if _, body := c.do("GET", fmt.Sprint("/?off=", id), nil, nil); !strings.Contains(body,
+		"Put it back") {
 		t.Error("it cannot be undone on the shelf")
 	}
-	if _, body := c.do("GET", "/off", nil, nil); !strings.Contains(body, "30 days") || strings.Contains(body, "<b>.") {
+	if _, body := c.do("GET", "/off", nil, nil); !strings.Contains(body, "30 days") ||
+		strings.Contains(body, "<b>.") {
 		t.Error(body)
 	}
 	if code, body := c.form(path + "/back"); code != 200 {
@@ -297,13 +308,15 @@ func TestManyPrints(t *testing.T) {
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	var ids []int64
 	for k := range shelfPage + 7 {
-		ids = append(ids, c.upload(append(file, fmt.Sprintf("; print %d\n", k)...), fmt.Sprintf("gauge-%d.gcode", k)))
+		ids = append(ids, c.upload(append(file, fmt.Sprintf("; print %d\n", k)...),
+			fmt.Sprintf("gauge-%d.gcode", k)))
 	}
 	seen := map[string]bool{}
 	entry := regexp.MustCompile(`<h2 [^>]*title="([^"]+)"`)
 	next := "/"
 	for pages := 0; next != ""; pages++ {
-		code, body := c.do("GET", next, nil, map[string]string{"HX-Request": map[bool]string{true: "true"}[pages > 0]})
+		code, body := c.do("GET", next, nil,
+			map[string]string{"HX-Request": map[bool]string{true: "true"}[pages > 0]})
 		if code != 200 || pages > 2 {
 			t.Fatal(code, pages)
 		}
@@ -331,7 +344,8 @@ func TestManyPrints(t *testing.T) {
 	c.sql(`UPDATE indexes SET data = X'00' WHERE print_id = ?`, last)
 	c.sql(`UPDATE faces SET drawing = NULL WHERE print_id = ?`, last)
 	c.s.opened = newOpened(c.st)
-	if code, body := c.do("GET", "/", nil, nil); code != 200 || len(entry.FindAllString(body, -1)) != shelfPage {
+	if code, body := c.do("GET", "/", nil, nil); code != 200 ||
+		len(entry.FindAllString(body, -1)) != shelfPage {
 		t.Errorf("%d: %d prints", code, len(entry.FindAllString(body, -1)))
 	}
 	for k := 0; ; k++ {

@@ -23,10 +23,12 @@ func TestVersions(t *testing.T) {
 	p := fmt.Sprintf("/prints/%d", id)
 	c.steps(t, []step{
 		{p + "/ears", []string{"before", "20", "filament", "white"}, 200, ""},
-		{p + "/ears", []string{"before", "39", "kind", "stop"}, 200, ""}, // where the hexagonal pocket closes
+		// where the hexagonal pocket closes
+		{p + "/ears", []string{"before", "39", "kind", "stop"}, 200, ""},
 		{p + "/changes", []string{"from", "10", "to", "15", "speed", "70"}, 200, ""},
 	})
-	code, body := c.do("POST", p+"/version", strings.NewReader(string(fine)), map[string]string{"X-File-Name": "block-b.gcode", "Content-Type": "application/octet-stream"})
+	code, body := c.do("POST", p+"/version", strings.NewReader(string(fine)),
+		map[string]string{"X-File-Name": "block-b.gcode", "Content-Type": "application/octet-stream"})
 	var a struct{ ID int64 }
 	if err := json.Unmarshal([]byte(body), &a); err != nil || code != 201 {
 		t.Fatal(code, body)
@@ -35,7 +37,8 @@ func TestVersions(t *testing.T) {
 		t.Fatal(refused)
 	}
 	n := fmt.Sprintf("/prints/%d", a.ID)
-	page := c.page(t, n, "A new slicing. What became of the marks", "the pocket closes", "2 of 2", "block-a.gcode", "speed 70 %")
+	page := c.page(t, n, "A new slicing. What became of the marks", "the pocket closes", "2 of 2",
+		"block-a.gcode", "speed 70 %")
 	if !strings.Contains(page, "before layer 39 at 9.5 mm is now before layer 49") {
 		t.Errorf("%s", page[strings.Index(page, "data-carried"):][:900])
 	}
@@ -44,7 +47,9 @@ func TestVersions(t *testing.T) {
 	if strings.Count(shelf, "<h2") != 2 { // one print, and where to drop a file
 		t.Error("the older slicing stands on the shelf too")
 	}
-	c.page(t, fmt.Sprintf("%s/compare/%d", n, id), "Two slicings", "block-a.gcode, 56 layers of 0.25 mm", "block-b.gcode, 70 layers of 0.2 mm", "was 9.50 mm, layer 39")
+	c.page(t, fmt.Sprintf("%s/compare/%d", n, id), "Two slicings",
+		"block-a.gcode, 56 layers of 0.25 mm", "block-b.gcode, 70 layers of 0.2 mm",
+		"was 9.50 mm, layer 39")
 	c.steps(t, []step{
 		{n + "/carried", nil, 200, ""},
 		{n + "/undo", nil, 200, ""},
@@ -75,7 +80,8 @@ func TestPlanPicture(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &doc); err != nil {
 		t.Fatal(err)
 	}
-	img, err := png.Decode(base64.NewDecoder(base64.StdEncoding, strings.NewReader(strings.TrimPrefix(doc.Picture, plan.PicturePrefix))))
+	img, err := png.Decode(base64.NewDecoder(base64.StdEncoding,
+		strings.NewReader(strings.TrimPrefix(doc.Picture, plan.PicturePrefix))))
 	if err != nil || img.Bounds().Dx() < 20 || img.Bounds().Dx() > smallPicture {
 		t.Fatal(err, len(doc.Picture))
 	}
@@ -85,9 +91,11 @@ func TestPlanPicture(t *testing.T) {
 	c.steps(t, []step{
 		{o, []string{"plan", text}, 200, "made for another file, wall.gcode"},
 		{o, []string{"plan", text}, 200, `<img src="data:image/png;base64,`},
-		{o, []string{"plan", strings.Replace(text, doc.Picture, "javascript:alert(1)", 1)}, 422, "must be a PNG"},
+		{o, []string{"plan", strings.Replace(text, doc.Picture, "javascript:alert(1)", 1)}, 422,
+			"must be a PNG"},
 	})
-	code, body := c.form(o, "plan", strings.Replace(text, doc.Picture, plan.PicturePrefix+`bm8gcGljdHVyZQ==`, 1))
+	code, body := c.form(o, "plan",
+		strings.Replace(text, doc.Picture, plan.PicturePrefix+`bm8gcGljdHVyZQ==`, 1))
 	if code != 200 || strings.Contains(body, "<img") {
 		t.Errorf("%d: what is no picture is shown as one", code)
 	}

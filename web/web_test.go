@@ -86,7 +86,8 @@ func (c *client) do(method, path string, body io.Reader, header map[string]strin
 	}
 	defer res.Body.Close()
 	for _, k := range res.Cookies() {
-		kept := slices.DeleteFunc(strings.Split(c.cookie, "; "), func(o string) bool { return o == "" || strings.HasPrefix(o, k.Name+"=") })
+		kept := slices.DeleteFunc(strings.Split(c.cookie, "; "),
+			func(o string) bool { return o == "" || strings.HasPrefix(o, k.Name+"=") })
 		if k.MaxAge >= 0 {
 			kept = append(kept, k.Name+"="+k.Value)
 		}
@@ -108,13 +109,16 @@ func (c *client) form(path string, kv ...string) (int, string) {
 	for i := 0; i+1 < len(kv); i += 2 {
 		v.Set(kv[i], kv[i+1])
 	}
-	return c.do("POST", path, strings.NewReader(v.Encode()), map[string]string{"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"})
+	return c.do("POST", path, strings.NewReader(v.Encode()),
+		map[string]string{"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"})
 }
 
 // bring uploads a file and waits until it is read or refused.
 func (c *client) bring(name string, data []byte) (id int64, refused string) {
 	c.t.Helper()
-	code, body := c.do("POST", "/prints", bytes.NewReader(data), map[string]string{"X-File-Name": url.PathEscape(name), "Content-Type": "application/octet-stream"})
+	code, body := c.do("POST", "/prints", bytes.NewReader(data),
+		map[string]string{"X-File-Name": url.PathEscape(name),
+			"Content-Type": "application/octet-stream"})
 	var a struct {
 		ID    int64
 		Error string
@@ -190,10 +194,12 @@ func TestStrangersAreRefused(t *testing.T) {
 	if list, _ := c.st.Prints(context.Background()); len(list) != 0 {
 		t.Errorf("%d prints were taken", len(list))
 	}
-	if code, _ := c.do("GET", "/", nil, map[string]string{"Host": "evil.example"}); code != http.StatusMisdirectedRequest {
+	if code, _ := c.do("GET", "/", nil,
+		map[string]string{"Host": "evil.example"}); code != http.StatusMisdirectedRequest {
 		t.Error(code)
 	}
-	for _, path := range []string{"/assets/../server.go", "/assets/%2e%2e/server.go", "/prints/x", "/prints/99", "/nowhere"} {
+	for _, path := range []string{"/assets/../server.go", "/assets/%2e%2e/server.go", "/prints/x",
+		"/prints/99", "/nowhere"} {
 		if code, _ := c.do("GET", path, nil, nil); code != 404 {
 			t.Errorf("%s: %d", path, code)
 		}
@@ -243,7 +249,8 @@ func TestCancel(t *testing.T) {
 			fmt.Fprintf(&b, "G1 X%d Y%d E.1\n", k%2*50, k)
 		}
 	}
-	code, body := c.do("POST", "/prints", &b, map[string]string{"X-File-Name": "tall.gcode", "Content-Type": "application/octet-stream"})
+	code, body := c.do("POST", "/prints", &b, map[string]string{"X-File-Name": "tall.gcode",
+		"Content-Type": "application/octet-stream"})
 	if code != 201 {
 		t.Fatal(code, body)
 	}
@@ -269,7 +276,8 @@ func TestCancel(t *testing.T) {
 func TestNothingBecomesHTML(t *testing.T) {
 	c := newClient(t, archive.Limits{})
 	evil := `<script>alert(1)</script>`
-	file := "; " + evil + "\nM83\nG1 Z.2\nG1 X9 E1\n; " + evil + "\n" + "G1 Z.4\nG1 X0 E1\n" + "<img src=x>\nM104 S0\n"
+	file := "; " + evil + "\nM83\nG1 Z.2\nG1 X9 E1\n; " + evil + "\n" + "G1 Z.4\nG1 X0 E1\n" +
+		"<img src=x>\nM104 S0\n"
 	id, refused := c.bring(evil+"\"'.gcode", []byte(file))
 	if refused != "" {
 		t.Fatal(refused)
@@ -283,7 +291,8 @@ func TestNothingBecomesHTML(t *testing.T) {
 		t.Error(code, body)
 	}
 	for _, p := range []string{"/", path, path + "/proof"} {
-		if _, body := c.do("GET", p, nil, nil); strings.Contains(body, "<script>alert") || strings.Contains(body, "<img src=x") {
+		if _, body := c.do("GET", p, nil, nil); strings.Contains(body, "<script>alert") ||
+			strings.Contains(body, "<img src=x") {
 			t.Errorf("%s lets markup of a file through", p)
 		}
 	}
@@ -327,13 +336,16 @@ func TestEars(t *testing.T) {
 	} {
 		code, body := c.form(path+s.path, s.kv...)
 		if code != s.code || !strings.Contains(body, s.want) {
-			t.Errorf("%s %v: %d, want %d with %q in\n%s", s.path, s.kv, code, s.code, s.want, body[:min(len(body), 300)])
+			t.Errorf("%s %v: %d, want %d with %q in\n%s", s.path, s.kv, code, s.code, s.want,
+				body[:min(len(body), 300)])
 		}
 	}
-	if _, body := c.do("GET", path+"/plan", nil, nil); !strings.Contains(body, `"format":"dogear-plan/1"`) || !strings.Contains(body, `"before_layer":13`) {
+	if _, body := c.do("GET", path+"/plan", nil, nil); !strings.Contains(body,
+		`"format":"dogear-plan/1"`) || !strings.Contains(body, `"before_layer":13`) {
 		t.Error(body)
 	}
-	if code, body := c.do("GET", path+"/layers/13", nil, nil); code != 200 || len(body) < 4 || len(body) != 4+22*int(uint32(body[0])|uint32(body[1])<<8|uint32(body[2])<<16) {
+	if code, body := c.do("GET", path+"/layers/13", nil, nil); code != 200 || len(body) < 4 ||
+		len(body) != 4+22*int(uint32(body[0])|uint32(body[1])<<8|uint32(body[2])<<16) {
 		t.Error(code, len(body))
 	}
 	looks(t, c, path)
@@ -357,17 +369,20 @@ func looks(t *testing.T, c *client, path string) {
 		Borders []struct{ Line int64 }
 	}
 	_, body := c.do("GET", path+"/layers/13/thread", nil, nil)
-	if err := json.Unmarshal([]byte(body), &order); err != nil || len(order.Paths) < 20 || len(order.Borders) < 5 {
+	if err := json.Unmarshal([]byte(body), &order); err != nil || len(order.Paths) < 20 ||
+		len(order.Borders) < 5 {
 		t.Fatalf("%d paths, %d borders, %v", len(order.Paths), len(order.Borders), err)
 	}
 	for i, p := range order.Paths {
-		if p.From >= p.To || p.Begin > p.End || p.Line < 1 || i > 0 && (p.From < order.Paths[i-1].To || p.Begin < order.Paths[i-1].Begin || p.Line <= order.Paths[i-1].Line) {
+		if p.From >= p.To || p.Begin > p.End || p.Line < 1 || i > 0 && (p.From < order.Paths[i-1].To ||
+			p.Begin < order.Paths[i-1].Begin || p.Line <= order.Paths[i-1].Line) {
 			t.Fatalf("path %d: %+v behind %+v", i, p, order.Paths[max(i-1, 0)])
 		}
 	}
 	// A fold in front of any path of the thread can be marked and proved.
 	mid := order.Paths[len(order.Paths)/2]
-	if code, body := c.form(path+"/ears", "line", fmt.Sprint(mid.Line), "filament", "kelp"); code != 200 || !strings.Contains(body, "inside layer 13") {
+	if code, body := c.form(path+"/ears", "line", fmt.Sprint(mid.Line), "filament",
+		"kelp"); code != 200 || !strings.Contains(body, "inside layer 13") {
 		t.Error(code, body[:min(300, len(body))])
 	}
 	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "Same plastic") {
@@ -384,7 +399,8 @@ func looks(t *testing.T, c *client, path string) {
 		}
 	}
 	// A line at which nothing is marked yet cuts the cover too, to show what is left there.
-	whole, cut := partsOf(c, path+"/cover/above"), partsOf(c, path+fmt.Sprintf("/cover/above?line=%d", mid.Line+1))
+	whole, cut := partsOf(c, path+"/cover/above"),
+		partsOf(c, path+fmt.Sprintf("/cover/above?line=%d", mid.Line+1))
 	if cut != whole+1 {
 		t.Errorf("%d parts, cut behind line %d %d", whole, mid.Line, cut)
 	}
@@ -393,34 +409,40 @@ func looks(t *testing.T, c *client, path string) {
 	}
 	var list []lineView
 	_, body = c.do("GET", path+"/text?from=40&count=3", nil, nil)
-	if err := json.Unmarshal([]byte(body), &list); err != nil || len(list) != 3 || list[0].N != 40 || list[2].Words == "" {
+	if err := json.Unmarshal([]byte(body), &list); err != nil || len(list) != 3 || list[0].N != 40 ||
+		list[2].Words == "" {
 		t.Error(body, err)
 	}
 	if code, _ := c.do("GET", path+"/text?from=0&count=3", nil, nil); code != 422 {
 		t.Error(code)
 	}
-	if _, body := c.do("GET", path+"/line/40", nil, nil); !strings.Contains(body, `"layer":1`) || !strings.Contains(body, "head at X") {
+	if _, body := c.do("GET", path+"/line/40", nil, nil); !strings.Contains(body, `"layer":1`) ||
+		!strings.Contains(body, "head at X") {
 		t.Error(body)
 	}
-	for q, want := range map[string]string{"z 0.55 0.65": "up to 0.6 mm", "layer": "layer 0 ---", "solid": "; solid", "m109 s215": "M109 S215"} {
+	for q, want := range map[string]string{"z 0.55 0.65": "up to 0.6 mm", "layer": "layer 0 ---",
+		"solid": "; solid", "m109 s215": "M109 S215"} {
 		var r struct{ Line int64 }
 		_, body := c.do("GET", path+"/search?q="+url.QueryEscape(q), nil, nil)
 		if err := json.Unmarshal([]byte(body), &r); err != nil || r.Line == 0 {
 			t.Errorf("%s: %s", q, body)
 			continue
 		}
-		if _, body := c.do("GET", fmt.Sprintf("%s/line/%d", path, r.Line), nil, nil); !strings.Contains(body, want) {
+		if _, body := c.do("GET", fmt.Sprintf("%s/line/%d", path, r.Line), nil,
+			nil); !strings.Contains(body, want) {
 			t.Errorf("%s is found on line %d: %s", q, r.Line, body)
 		}
 	}
-	if _, body := c.do("GET", path+"/search?q=zeppelin&from=100", nil, nil); !strings.Contains(body, `"line":0`) {
+	if _, body := c.do("GET", path+"/search?q=zeppelin&from=100", nil, nil); !strings.Contains(body,
+		`"line":0`) {
 		t.Error(body)
 	}
 }
 
 func TestNames(t *testing.T) {
 	for in, want := range map[string]string{
-		"harbour_wall-coarse.gcode": "Harbour wall coarse", "BUOY.GCODE": "BUOY", "x.gcode.gz": "X", "noext": "Noext", ".gcode": ".gcode", "a.b.nc": "A.b",
+		"harbour_wall-coarse.gcode": "Harbour wall coarse", "BUOY.GCODE": "BUOY", "x.gcode.gz": "X",
+		"noext": "Noext", ".gcode": ".gcode", "a.b.nc": "A.b",
 	} {
 		if got := titleOf(in); got != want {
 			t.Errorf("titleOf(%q) = %q, want %q", in, got, want)
@@ -429,7 +451,9 @@ func TestNames(t *testing.T) {
 	b := &book{print: store.Print{Name: "lighthouse.gcode"}}
 	res := &routine.Result{}
 	for want, layers := range map[string][]int{
-		"lighthouse_unchanged.gcode": nil, "lighthouse_stop-38.gcode": {38}, "lighthouse_stop-2-5-7-9.gcode": {2, 5, 7, 9}, "lighthouse_5-stops-from-2.gcode": {2, 5, 7, 9, 11},
+		"lighthouse_unchanged.gcode": nil, "lighthouse_stop-38.gcode": {38},
+		"lighthouse_stop-2-5-7-9.gcode":   {2, 5, 7, 9},
+		"lighthouse_5-stops-from-2.gcode": {2, 5, 7, 9, 11},
 	} {
 		res.Blocks = nil
 		for _, n := range layers {
@@ -439,12 +463,14 @@ func TestNames(t *testing.T) {
 			t.Errorf("%v: %q, want %q", layers, got, want)
 		}
 	}
-	for s, want := range map[float64]string{5: "5 s", 89: "89 s", 600: "10 min", 3600: "1 h 00", 25500: "7 h 05"} {
+	for s, want := range map[float64]string{5: "5 s", 89: "89 s", 600: "10 min", 3600: "1 h 00",
+		25500: "7 h 05"} {
 		if got := hours(s); got != want {
 			t.Errorf("hours(%v) = %q, want %q", s, got, want)
 		}
 	}
-	for n, want := range map[int64]string{7: "7", 1234: "1\u2009234", -1234567: "-1\u2009234\u2009567"} {
+	for n, want := range map[int64]string{7: "7", 1234: "1\u2009234",
+		-1234567: "-1\u2009234\u2009567"} {
 		if got := group(n); got != want {
 			t.Errorf("group(%d) = %q, want %q", n, got, want)
 		}
@@ -479,17 +505,21 @@ func TestMutesThroughTheWeb(t *testing.T) {
 			t.Errorf("%s %v: %d %s", s.path, s.kv, code, body[:min(len(body), 200)])
 		}
 	}
-	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "Same plastic, less what is muted") {
+	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body,
+		"Same plastic, less what is muted") {
 		t.Error("the proof does not say what is muted")
 	}
-	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body, "; dogear muted: G1 X") || !strings.Contains(body, "this goes on as if they had run") || !strings.Contains(body, "tide-gauge_muted.gcode") {
+	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body,
+		"; dogear muted: G1 X") || !strings.Contains(body, "this goes on as if they had run") ||
+		!strings.Contains(body, "tide-gauge_muted.gcode") {
 		t.Error("the proof does not show the muted line and what is inserted behind it")
 	}
 	_, out := c.do("GET", path+"/write", nil, nil)
 	if strings.Count(out, "; dogear muted: G1 X") != 1 {
 		t.Error("the line is not a comment in the written file")
 	}
-	if code, body := c.form(path+"/mutes/remove", "from", at, "to", at); code != 200 || strings.Contains(body, "Bring back") {
+	if code, body := c.form(path+"/mutes/remove", "from", at, "to", at); code != 200 ||
+		strings.Contains(body, "Bring back") {
 		t.Error(code)
 	}
 	if _, out := c.do("GET", path+"/write", nil, nil); out != string(file) {
@@ -571,7 +601,8 @@ func TestLargePrints(t *testing.T) {
 		t.Error("the landmarks never come")
 	}
 	for _, at := range []string{path, path + "/finds"} {
-		if _, body := c.do("GET", at, nil, nil); strings.Contains(body, "still being looked for") || !strings.Contains(body, "Worth a look") {
+		if _, body := c.do("GET", at, nil, nil); strings.Contains(body, "still being looked for") ||
+			!strings.Contains(body, "Worth a look") {
 			t.Errorf("%s does not show them", at)
 		}
 	}

@@ -49,7 +49,8 @@ func passphrase(ctx context.Context, st *store.Store, anew bool) ([]byte, error)
 	}
 	text := os.Getenv("DOGEAR_PASSPHRASE")
 	if text == "" && isTerminal(os.Stdin) && !isNothing(os.Stdin) {
-		fmt.Fprint(os.Stderr, "On a network Dogear asks for a passphrase. Choose one (it is shown as you type): ")
+		fmt.Fprint(os.Stderr, "On a network Dogear asks for a passphrase. Choose one (it is shown as "+
+			"you type): ")
 		line, err := bufio.NewReader(os.Stdin).ReadString('\n')
 		if err != nil {
 			return nil, refuse("passphrase", errors.New("no passphrase was given"))
@@ -57,7 +58,8 @@ func passphrase(ctx context.Context, st *store.Store, anew bool) ([]byte, error)
 		text = line
 	}
 	if strings.TrimSpace(text) == "" {
-		return nil, refuse("passphrase", errors.New("on a network Dogear asks for a passphrase: set one at the first start, in DOGEAR_PASSPHRASE or at a terminal"))
+		return nil, refuse("passphrase", errors.New("on a network Dogear asks for a passphrase: set "+
+			"one at the first start, in DOGEAR_PASSPHRASE or at a terminal"))
 	}
 	if hash, err = web.HashPassphrase(text); err != nil {
 		return nil, refuse("passphrase", err)

@@ -17,8 +17,10 @@ func TestAddresses(t *testing.T) {
 		loopback bool
 		open     string // the first address that is told
 	}{
-		{"127.0.0.1", true, "http://127.0.0.1:8080"}, {"::1", true, "http://[::1]:8080"}, {"localhost", true, ""},
-		{"192.0.2.7", false, "http://192.0.2.7:8080"}, {"0.0.0.0", false, "http://localhost:8080"}, {"::", false, "http://localhost:8080"},
+		{"127.0.0.1", true, "http://127.0.0.1:8080"}, {"::1", true, "http://[::1]:8080"},
+		{"localhost", true, ""},
+		{"192.0.2.7", false, "http://192.0.2.7:8080"}, {"0.0.0.0", false, "http://localhost:8080"},
+		{"::", false, "http://localhost:8080"},
 	} {
 		if loopback(c.host) != c.loopback {
 			t.Errorf("%s: loopback is %v", c.host, !c.loopback)

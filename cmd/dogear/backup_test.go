@@ -13,7 +13,8 @@ import (
 // TestBackup takes a store away and puts it somewhere else.
 func TestBackup(t *testing.T) {
 	dir := t.TempDir()
-	from, to, file := filepath.Join(dir, "from"), filepath.Join(dir, "to"), filepath.Join(dir, "shelf.gz")
+	from, to, file := filepath.Join(dir, "from"), filepath.Join(dir, "to"),
+		filepath.Join(dir, "shelf.gz")
 	st, err := store.Open(context.Background(), from)
 	if err != nil {
 		t.Fatal(err)
@@ -46,7 +47,8 @@ func TestBackup(t *testing.T) {
 		t.Error(prints, err)
 	}
 	raw, _ := os.ReadFile(file)
-	for name, b := range map[string][]byte{"cut.gz": raw[:len(raw)/2], "text.gz": []byte("no backup")} {
+	for name, b := range map[string][]byte{"cut.gz": raw[:len(raw)/2],
+		"text.gz": []byte("no backup")} {
 		if err := os.WriteFile(filepath.Join(dir, name), b, 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -58,7 +60,8 @@ func TestBackup(t *testing.T) {
 		{[]string{"restore", file, to}, "already"},
 		{[]string{"restore", filepath.Join(dir, "cut.gz"), filepath.Join(dir, "b")}, "no backup"},
 		{[]string{"restore", filepath.Join(dir, "text.gz"), filepath.Join(dir, "c")}, "no backup"},
-		{[]string{"backup", filepath.Join(dir, "nowhere"), "-o", filepath.Join(dir, "x.gz")}, "no Dogear in"},
+		{[]string{"backup", filepath.Join(dir, "nowhere"), "-o", filepath.Join(dir, "x.gz")},
+			"no Dogear in"},
 		{[]string{"backup", from, "-o", file}, "--force"},
 	} {
 		if code, _, errs := dogear(t, c.args...); code != 1 || !strings.Contains(errs, c.says) {

@@ -19,8 +19,10 @@ func TestBindCommand(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	coarse, fine, out := filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"), filepath.Join(dir, "wall.gcode")
-	code, stdout, stderr := dogear(t, "bind", coarse+":1-60", fine+":120-", "-o", out, "--json", "--joint", "nozzle", "--nozzle", "0.25", "--dz", "-0.04")
+	coarse, fine, out := filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"),
+		filepath.Join(dir, "wall.gcode")
+	code, stdout, stderr := dogear(t, "bind", coarse+":1-60", fine+":120-", "-o", out, "--json",
+		"--joint", "nozzle", "--nozzle", "0.25", "--dz", "-0.04")
 	if code != 0 {
 		t.Fatal(code, stderr)
 	}
@@ -51,12 +53,14 @@ func TestBindCommand(t *testing.T) {
 	if err != nil || int64(len(text)) != rep.Bytes || rep.Format != "dogear-bind/1" {
 		t.Fatal(err, rep)
 	}
-	if len(rep.Pieces) != 2 || rep.Pieces[1].To != 171 || len(rep.Joints) != 1 || rep.Joints[0].Z != 18 || len(rep.Joints[0].Shared) != 85 {
+	if len(rep.Pieces) != 2 || rep.Pieces[1].To != 171 || len(rep.Joints) != 1 ||
+		rep.Joints[0].Z != 18 || len(rep.Joints[0].Shared) != 85 {
 		t.Errorf("%+v", rep)
 	}
 	lines := strings.Split(string(text), "\n")
 	j := rep.Joints[0]
-	if first, last := lines[j.Lines[0]-1], lines[j.Lines[1]-1]; !strings.HasPrefix(first, "; dogear joint 1: nozzle swap") || last != "; dogear joint 1 ends" {
+	if first, last := lines[j.Lines[0]-1], lines[j.Lines[1]-1]; !strings.HasPrefix(first,
+		"; dogear joint 1: nozzle swap") || last != "; dogear joint 1 ends" {
 		t.Errorf("%q … %q", first, last)
 	}
 	for _, want := range []string{"0.25 mm nozzle", "M109 R90", "G1 Z17.96", "G92 Z18", "M109 S210"} {
@@ -69,13 +73,16 @@ func TestBindCommand(t *testing.T) {
 		code int
 		says string
 	}{
-		{[]string{coarse + ":1-60", fine + ":119-", "-o", out + "2"}, 1, "The nearest height that both share is 18.00 mm"},
+		{[]string{coarse + ":1-60", fine + ":119-", "-o", out + "2"}, 1,
+			"The nearest height that both share is 18.00 mm"},
 		{[]string{coarse + ":1-60", fine + ":120-", "-o", out}, 1, "--force"},
 		{[]string{coarse + ":1-60", fine + ":120-", "-o", fine, "--force"}, 1, "never"},
 		{[]string{coarse, fine + ":120-", "-o", out + "2"}, 2, "FILE:FROM-TO"},
 		{[]string{coarse + ":1-60", fine + ":120-0", "-o", out + "2"}, 2, "no layers"},
-		{[]string{coarse + ":1-60", fine + ":120-", "-o", out + "2", "--joint", "glue"}, 2, "nothing, nozzle or colour"},
-		{[]string{coarse + ":1-60", fine + ":120-", "-o", out + "2", "--joint", "nozzle,nozzle"}, 2, "2 joints are described"},
+		{[]string{coarse + ":1-60", fine + ":120-", "-o", out + "2", "--joint", "glue"}, 2,
+			"nothing, nozzle or colour"},
+		{[]string{coarse + ":1-60", fine + ":120-", "-o", out + "2", "--joint", "nozzle,nozzle"}, 2,
+			"2 joints are described"},
 		{[]string{coarse + ":1-60", "-o", out + "2"}, 1, "two or more"},
 	} {
 		code, _, stderr := dogear(t, append([]string{"bind"}, c.args...)...)

@@ -29,7 +29,8 @@ func (c *explainCmd) Run() error {
 	if c.Line > 0 {
 		from, end = d.ix.At(c.Line), c.Line+1
 	}
-	return d.ix.Walk(d.src, from, end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	return d.ix.Walk(d.src, from, end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
 		if line < c.Line {
 			return true
 		}

@@ -61,9 +61,11 @@ func openIn(ctx context.Context, file string, opt layer.Options) (*document, err
 		src, from = io.NewSectionReader(f, 0, st.Size()), f
 	}
 	head := make([]byte, 4)
-	if n, _ := src.ReadAt(head, 0); archive.IsZip(head[:n]) || n >= 2 && head[0] == 0x1f && head[1] == 0x8b {
+	if n, _ := src.ReadAt(head, 0); archive.IsZip(head[:n]) || n >= 2 && head[0] == 0x1f &&
+		head[1] == 0x8b {
 		var out bytes.Buffer
-		inside, _, err := archive.Copy(&out, io.NewSectionReader(src, 0, src.Size()), name, src, archive.Limits{})
+		inside, _, err := archive.Copy(&out, io.NewSectionReader(src, 0, src.Size()), name, src,
+			archive.Limits{})
 		if err != nil {
 			return nil, refuse("archive", fmt.Errorf("%s: %w", file, err))
 		}

@@ -97,7 +97,8 @@ func mayBeReplaced(file string, st os.FileInfo) error {
 	case st.Mode().Perm()&0o200 == 0:
 		return fmt.Errorf("%s is read-only; it is left as it is", file)
 	case links(st) > 1:
-		return fmt.Errorf("%s has several names (hard links), which would part; it is left as it is", file)
+		return fmt.Errorf("%s has several names (hard links), which would part; it is left as it is",
+			file)
 	}
 	return nil
 }
@@ -196,7 +197,8 @@ func (u until) Write(p []byte) (int, error) { return len(p), u.ctx.Err() }
 // likeness gives a file the permissions and the owner of another.
 func likeness(name string, st os.FileInfo) error {
 	if err := ownAs(name, st); err != nil {
-		return fmt.Errorf("it belongs to somebody else, and what is written could not be given to them: %w", err)
+		return fmt.Errorf("it belongs to somebody else, and what is written could not be given to "+
+			"them: %w", err)
 	}
 	return os.Chmod(name, st.Mode().Perm())
 }
@@ -266,8 +268,8 @@ func (o *original) loses(p *plan.Plan, r *release.Release) error {
 	if lost == 0 && len(o.taken.Mutes) <= len(p.Mutes) && len(o.taken.Changes) <= len(p.Changes) {
 		return nil
 	}
-	return refuse("own-marks", fmt.Errorf("%s carries marks that are not in the plan (%s): they would be "+
-		"lost, so it is left as it is. Put them into the plan, or take them out first", o.file,
+	return refuse("own-marks", fmt.Errorf("%s carries marks that are not in the plan (%s): they "+
+		"would be lost, so it is left as it is. Put them into the plan, or take them out first", o.file,
 		marksOf(o.taken)))
 }
 
@@ -313,8 +315,8 @@ func (o *original) inTheWay() error {
 	if err != nil {
 		return refuse("unreadable", err)
 	}
-	return refuse("exists", fmt.Errorf("%s lies there already, and Dogear did not write it: it is not "+
-		"written over, and %s is left as it is. Move it elsewhere first", name, o.file))
+	return refuse("exists", fmt.Errorf("%s lies there already, and Dogear did not write it: it is "+
+		"not written over, and %s is left as it is. Move it elsewhere first", name, o.file))
 }
 
 func (o *original) close() {

@@ -38,7 +38,9 @@ func TestInPlace(t *testing.T) {
 	}
 	file = filepath.Join(dir, "hollows.gcode")
 	write(file, plate)
-	write(planFile, []byte(`{"format":"dogear-plan/1","file":{"sha256":"00","name":"other.gcode"},"ears":[{"id":"a1","before_layer":30,"z":9.6,"seen":{"kind":"closes","at":[116,110]},"kind":"insert"}]}`))
+	write(planFile, []byte(`{"format":"dogear-plan/1","file":{"sha256":"00","name":"other.gcode"},`+
+		`"ears":[{"id":"a1","before_layer":30,"z":9.6,"seen":{"kind":"closes","at":[116,110]},`+
+		`"kind":"insert"}]}`))
 	var rep struct {
 		Out  string
 		Ears []struct {
@@ -75,7 +77,8 @@ func TestInPlace(t *testing.T) {
 	// What cannot be done leaves the file as it is.
 	write(file, plate)
 	for _, c := range []struct{ plan, says string }{
-		{`{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[{"id":"a1","before_layer":30,"z":960,"kind":"insert"}]}`, "nothing of the plan has a place"},
+		{`{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[{"id":"a1","before_layer":30,` +
+			`"z":960,"kind":"insert"}]}`, "nothing of the plan has a place"},
 		{`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":3000,"kind":"insert"}]}`,
 			"no layer 3000"},
 		{`{`, "not JSON"},
@@ -118,7 +121,8 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 		b, _ := os.ReadFile(name)
 		return string(b)
 	}
-	write(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":9,"kind":"insert"},{"id":"a2","before_layer":12,"kind":"own lines","lines":["M117 low water"]}]}`))
+	write(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":9,`+
+		`"kind":"insert"},{"id":"a2","before_layer":12,"kind":"own lines","lines":["M117 low water"]}]}`))
 	for name, c := range map[string]struct {
 		wall []byte
 		args []string
@@ -171,7 +175,8 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 // TestAccept lets one finding pass by its name, and no other way.
 func TestAccept(t *testing.T) {
 	file, planFile, out := files(t, "")
-	if err := os.WriteFile(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":9,"kind":"own lines","lines":["M502"]}]}`), 0o600); err != nil {
+	if err := os.WriteFile(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a",`+
+		`"before_layer":9,"kind":"own lines","lines":["M502"]}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	code, _, errs := dogear(t, "apply", file, "--plan", planFile, "-o", out, "--json")
@@ -213,7 +218,8 @@ func TestWatch(t *testing.T) {
 	dir := t.TempDir()
 	plate, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
 	planFile := filepath.Join(dir, "plan.json")
-	for name, b := range map[string][]byte{planFile: []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","at_height":6,"kind":"insert"}]}`), filepath.Join(dir, "old.gcode"): plate} {
+	for name, b := range map[string][]byte{planFile: []byte(`{"format":"dogear-plan/1",` +
+		`"ears":[{"id":"a1","at_height":6,"kind":"insert"}]}`), filepath.Join(dir, "old.gcode"): plate} {
 		if err := os.WriteFile(name, b, 0o600); err != nil {
 			t.Fatal(err)
 		}

@@ -36,7 +36,8 @@ func (c *landmarksCmd) Run() error {
 		fmt.Printf("%-20s %-15s %3.0f %%  %s\n", where, m.Kind, m.Certainty*100, m.Reason)
 	}
 	for _, p := range r.Pockets {
-		fmt.Printf("pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n", p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
+		fmt.Printf("pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n", p.Shape,
+			p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
 	}
 	return nil
 }

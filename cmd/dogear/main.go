@@ -53,7 +53,8 @@ func run(args []string) int {
 	var c cli
 	status := -1
 	k, err := kong.New(&c, kong.Name("dogear"),
-		kong.Description("Mark a layer of a sliced file; change what comes after. Line and layer numbers count from 1, lengths are mm."),
+		kong.Description("Mark a layer of a sliced file; change what comes after. Line and layer "+
+			"numbers count from 1, lengths are mm."),
 		kong.UsageOnError(), kong.Exit(func(n int) { status = n }))
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "dogear:", err)
@@ -70,7 +71,8 @@ func run(args []string) int {
 	if err := ctx.Run(); errors.Is(err, errSilent) {
 		return 1
 	} else if err != nil {
-		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON || c.Proof.JSON || c.Bind.JSON || c.Rehearse.JSON)
+		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON ||
+			c.Proof.JSON || c.Bind.JSON || c.Rehearse.JSON)
 	}
 	return 0
 }
@@ -81,7 +83,8 @@ func negatives(args []string) []string {
 	var out []string
 	for _, a := range args {
 		n := len(out)
-		if n > 0 && len(a) > 1 && a[0] == '-' && (a[1] >= '0' && a[1] <= '9' || a[1] == '.') && strings.HasPrefix(out[n-1], "--") && !strings.Contains(out[n-1], "=") {
+		if n > 0 && len(a) > 1 && a[0] == '-' && (a[1] >= '0' && a[1] <= '9' || a[1] == '.') &&
+			strings.HasPrefix(out[n-1], "--") && !strings.Contains(out[n-1], "=") {
 			out[n-1] += "=" + a
 			continue
 		}

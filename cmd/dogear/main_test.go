@@ -43,7 +43,8 @@ func dogear(t *testing.T, args ...string) (status int, out, errs string) {
 func files(t *testing.T, planText string) (file, plan, out string) {
 	t.Helper()
 	dir := t.TempDir()
-	file, plan, out = filepath.Join(dir, "tide-gauge.gcode"), filepath.Join(dir, "plan.json"), filepath.Join(dir, "out.gcode")
+	file, plan, out = filepath.Join(dir, "tide-gauge.gcode"), filepath.Join(dir, "plan.json"),
+		filepath.Join(dir, "out.gcode")
 	g, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	for name, b := range map[string][]byte{file: g, plan: []byte(planText)} {
 		if err := os.WriteFile(name, b, 0o600); err != nil {
@@ -53,7 +54,8 @@ func files(t *testing.T, planText string) (file, plan, out string) {
 	return file, plan, out
 }
 
-const twoEars = `{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":13,"kind":"colour"},{"id":"a2","file_number":4,"kind":"insert"}]}`
+const twoEars = `{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":13,"kind":"colour"},` +
+	`{"id":"a2","file_number":4,"kind":"insert"}]}`
 
 func TestLayers(t *testing.T) {
 	file, _, _ := files(t, "")
@@ -77,11 +79,14 @@ func TestLayers(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil || status != 0 || errs != "" {
 		t.Fatal(status, errs, err)
 	}
-	if r.Format != "dogear-layers/1" || r.File.Name != "tide-gauge.gcode" || r.File.LineEnds != "lf" || r.File.EMode != "absolute" || len(r.Layers) != 17 ||
-		r.Marks.Layer != "; layer # ---" || r.Marks.Offset != -1 || r.Marks.Clock != "; seconds so far #" || r.Marks.Height != nil || r.Stops == nil {
+	if r.Format != "dogear-layers/1" || r.File.Name != "tide-gauge.gcode" || r.File.LineEnds != "lf" ||
+		r.File.EMode != "absolute" || len(r.Layers) != 17 ||
+		r.Marks.Layer != "; layer # ---" || r.Marks.Offset != -1 ||
+		r.Marks.Clock != "; seconds so far #" || r.Marks.Height != nil || r.Stops == nil {
 		t.Errorf("%+v", r)
 	}
-	for _, k := range []string{"layer", "number", "object", "z", "height", "first_line", "last_line", "fold_line", "filament", "seconds", "tool", "nozzle", "bed", "fan", "box"} {
+	for _, k := range []string{"layer", "number", "object", "z", "height", "first_line", "last_line",
+		"fold_line", "filament", "seconds", "tool", "nozzle", "bed", "fan", "box"} {
 		if _, ok := r.Layers[3][k]; !ok {
 			t.Errorf("a layer has no %q", k)
 		}
@@ -99,7 +104,8 @@ func TestLayers(t *testing.T) {
 	if status, again, _ := dogear(t, "layers", packed, "--json"); status != 0 || again != out {
 		t.Error("the packed file reads differently")
 	}
-	if status, text, _ := dogear(t, "layers", file); status != 0 || !strings.Contains(text, "17 layers, 3.40 mm high") {
+	if status, text, _ := dogear(t, "layers", file); status != 0 ||
+		!strings.Contains(text, "17 layers, 3.40 mm high") {
 		t.Error(status, text)
 	}
 }
@@ -116,12 +122,14 @@ func TestApply(t *testing.T) {
 		t.Fatal(err)
 	}
 	edited, err := os.ReadFile(out)
-	if err != nil || r.Format != "dogear-edit/1" || r.Bytes != int64(len(edited)) || len(r.Ears) != 2 || r.Ears[0].ID != "a2" || *r.Ears[0].Layer != 5 || *r.Ears[1].Layer != 13 {
+	if err != nil || r.Format != "dogear-edit/1" || r.Bytes != int64(len(edited)) ||
+		len(r.Ears) != 2 || r.Ears[0].ID != "a2" || *r.Ears[0].Layer != 5 || *r.Ears[1].Layer != 13 {
 		t.Fatalf("%+v %v", r, err)
 	}
 	lines := strings.SplitAfter(string(edited), "\n")
 	for _, e := range r.Ears {
-		if first, last := lines[e.OutLines[0]-1], lines[e.OutLines[1]-1]; !strings.HasPrefix(first, "; dogear ear "+e.ID+":") || last != "; dogear ear "+e.ID+" ends\n" {
+		if first, last := lines[e.OutLines[0]-1], lines[e.OutLines[1]-1]; !strings.HasPrefix(first,
+			"; dogear ear "+e.ID+":") || last != "; dogear ear "+e.ID+" ends\n" {
 			t.Errorf("%s: the lines reported are %q … %q", e.ID, first, last)
 		}
 	}
@@ -131,7 +139,8 @@ func TestApply(t *testing.T) {
 	if left, _ := filepath.Glob(filepath.Join(filepath.Dir(out), ".dogear-*")); len(left) > 0 {
 		t.Error("left behind:", left)
 	}
-	if status, text, _ := dogear(t, "apply", file, "--plan", plan, "-o", "-"); status != 0 || text != string(edited) {
+	if status, text, _ := dogear(t, "apply", file, "--plan", plan, "-o", "-"); status != 0 ||
+		text != string(edited) {
 		t.Error("standard output differs from the file", status)
 	}
 }
@@ -143,9 +152,11 @@ func TestRefusals(t *testing.T) {
 	homing := filepath.Join(filepath.Dir(file), "homing.json")
 	picture := filepath.Join(filepath.Dir(file), "picture.gcode")
 	for name, text := range map[string]string{
-		bad: `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":99,"kind":"colour"}]}`, out: "mine",
-		other:   `{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[]}`,
-		homing:  `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":9,"kind":"own lines","lines":["G28"]}]}`,
+		bad:   `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":99,"kind":"colour"}]}`,
+		out:   "mine",
+		other: `{"format":"dogear-plan/1","file":{"sha256":"00"},"ears":[]}`,
+		homing: `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":9,"kind":"own lines",` +
+			`"lines":["G28"]}]}`,
 		picture: "\x89PNG\r\n\x1a\n",
 	} {
 		if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
@@ -159,8 +170,10 @@ func TestRefusals(t *testing.T) {
 		want   string
 	}{
 		{"OUT exists", []string{"apply", file, "--plan", plan, "-o", out}, 1, "--force"},
-		{"OUT is FILE", []string{"apply", file, "--plan", plan, "-o", file, "--force"}, 1, "never changed"},
-		{"OUT is FILE by another name", []string{"apply", file, "--plan", plan, "-o", filepath.Dir(file) + "/./tide-gauge.gcode", "--force"}, 1, "never changed"},
+		{"OUT is FILE", []string{"apply", file, "--plan", plan, "-o", file, "--force"}, 1,
+			"never changed"},
+		{"OUT is FILE by another name", []string{"apply", file, "--plan", plan, "-o", filepath.Dir(file) +
+			"/./tide-gauge.gcode", "--force"}, 1, "never changed"},
 		{"no such layer", []string{"apply", file, "--plan", bad, "-o", out, "--force"}, 1, "no layer 99"},
 		{"other file", []string{"apply", file, "--plan", other, "-o", out, "--force"}, 1, "--reanchor"},
 		{"homes", []string{"apply", file, "--plan", homing, "-o", out, "--force"}, 1, "home or probe"},
@@ -170,8 +183,10 @@ func TestRefusals(t *testing.T) {
 		{"no plan", []string{"apply", file, "-o", out}, 2, "plan"},
 		{"no command", []string{"dance"}, 2, "dance"},
 		{"line", []string{"explain", file, "--line", "999999"}, 1, "no line"},
-		{"other host", []string{"serve", "--host", "0.0.0.0", "--data", filepath.Join(filepath.Dir(file), "data")}, 1, "asks for a passphrase"},
-		{"a folder without a plan", []string{"serve", "--watch", filepath.Dir(file), "--data", filepath.Join(filepath.Dir(file), "data")}, 2, "go together"},
+		{"other host", []string{"serve", "--host", "0.0.0.0", "--data",
+			filepath.Join(filepath.Dir(file), "data")}, 1, "asks for a passphrase"},
+		{"a folder without a plan", []string{"serve", "--watch", filepath.Dir(file), "--data",
+			filepath.Join(filepath.Dir(file), "data")}, 2, "go together"},
 	} {
 		status, stdout, errs := dogear(t, c.args...)
 		if status != c.status || !strings.Contains(errs, c.want) || stdout != "" && c.status == 1 {
@@ -185,7 +200,8 @@ func TestRefusals(t *testing.T) {
 	var e struct {
 		Error struct{ Code, Message string }
 	}
-	if err := json.Unmarshal([]byte(errs), &e); err != nil || e.Error.Code != "homes-onto-part" || e.Error.Message == "" {
+	if err := json.Unmarshal([]byte(errs), &e); err != nil || e.Error.Code != "homes-onto-part" ||
+		e.Error.Message == "" {
 		t.Errorf("%q %v", errs, err)
 	}
 }
@@ -193,10 +209,13 @@ func TestRefusals(t *testing.T) {
 func TestExplain(t *testing.T) {
 	file, _, _ := files(t, "")
 	status, out, errs := dogear(t, "explain", file, "--line", "60")
-	if status != 0 || errs != "" || !strings.Contains(out, "head at X") || !strings.Contains(out, "in layer 1 of 17") {
+	if status != 0 || errs != "" || !strings.Contains(out, "head at X") ||
+		!strings.Contains(out, "in layer 1 of 17") {
 		t.Error(status, out, errs)
 	}
-	if _, all, _ := dogear(t, "explain", file); !strings.Contains(all, "the file's own mark; it counts layer 2 as 1") || !strings.Contains(all, "the file's clock; it closes the layer") {
+	if _, all, _ := dogear(t, "explain", file); !strings.Contains(all,
+		"the file's own mark; it counts layer 2 as 1") || !strings.Contains(all, "the file's clock; it "+
+		"closes the layer") {
 		t.Error("marks are not explained")
 	}
 }

@@ -284,7 +284,8 @@ func (c *pickupCmd) Run() error {
 			p.Opening...), Candidates: cand, Findings: r.Findings, Seal: r.Seal()}
 	s := &p.Start
 	rep.Start.Layer, rep.Start.Line = s.Layer, s.Line
-	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(), s.At.Pos[1].Millimetres(), s.At.Pos[2].Millimetres(), s.At.LogicalE().Millimetres()
+	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(),
+		s.At.Pos[1].Millimetres(), s.At.Pos[2].Millimetres(), s.At.LogicalE().Millimetres()
 	rep.LastKept.Layer = s.Kept
 	if s.Kept > 0 {
 		rep.LastKept.Z = d.ix.Layers[s.Kept-1].Z.Millimetres()

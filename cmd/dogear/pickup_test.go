@@ -10,7 +10,8 @@ import (
 
 func TestPickup(t *testing.T) {
 	file, _, out := files(t, "")
-	status, text, errs := dogear(t, "pickup", file, "--touch", "1.43", "--percent", "33", "--dz", "-0.05", "--ease", "2,80%,+5", "--prime", "15@20,20", "-o", out, "--json")
+	status, text, errs := dogear(t, "pickup", file, "--touch", "1.43", "--percent", "33", "--dz",
+		"-0.05", "--ease", "2,80%,+5", "--prime", "15@20,20", "-o", out, "--json")
 	if status != 0 {
 		t.Fatal(status, errs)
 	}
@@ -18,17 +19,20 @@ func TestPickup(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &r); err != nil {
 		t.Fatal(err)
 	}
-	if r.Format != "dogear-pickup/1" || r.Start.Layer != 8 || r.LastKept.Layer != 7 || r.LastKept.Z != 1.4 || r.Start.Line == 0 || len(r.Opening) < 15 || r.Bytes == 0 {
+	if r.Format != "dogear-pickup/1" || r.Start.Layer != 8 || r.LastKept.Layer != 7 ||
+		r.LastKept.Z != 1.4 || r.Start.Line == 0 || len(r.Opening) < 15 || r.Bytes == 0 {
 		t.Errorf("%+v", r)
 	}
 	written, err := os.ReadFile(out)
-	if err != nil || int64(len(written)) != r.Bytes || !strings.Contains(string(written), "\nG1 X20 Y20 F6000") || !strings.Contains(string(written), "\nM220 S80") {
+	if err != nil || int64(len(written)) != r.Bytes || !strings.Contains(string(written),
+		"\nG1 X20 Y20 F6000") || !strings.Contains(string(written), "\nM220 S80") {
 		t.Errorf("%v %.400s", err, written)
 	}
 	// Two places: the candidates are printed, nothing is written.
 	other := filepath.Join(filepath.Dir(out), "other.gcode")
 	status, text, errs = dogear(t, "pickup", file, "--caliper", "1.5", "-o", other, "--json")
-	if json.Unmarshal([]byte(text), &r) != nil || status != 1 || len(r.Candidates) < 2 || !strings.Contains(errs, `"code":"not-one-place"`) {
+	if json.Unmarshal([]byte(text), &r) != nil || status != 1 || len(r.Candidates) < 2 ||
+		!strings.Contains(errs, `"code":"not-one-place"`) {
 		t.Error(status, text, errs)
 	}
 	if _, err := os.Stat(other); err == nil {
@@ -58,12 +62,16 @@ func TestPickup(t *testing.T) {
 			t.Errorf("%v: %d, want %d with %q in %s", c.args, status, c.code, c.want, errs)
 		}
 	}
-	for _, args := range [][]string{{"--layer", "5", "--start", "redo"}, {"--line", "1500"}, {"--counted", "3+4"}, {"--file-number", "4"}, {"--layer", "5", "--loose-top"}, {"--layer", "5", "--z", "kept"}, {"--minutes", "9", "--touch", "1.6"}} {
-		if status, _, errs := dogear(t, append([]string{"pickup", file, "--force", "-o", other}, args...)...); status != 0 {
+	for _, args := range [][]string{{"--layer", "5", "--start", "redo"}, {"--line", "1500"},
+		{"--counted", "3+4"}, {"--file-number", "4"}, {"--layer", "5", "--loose-top"},
+		{"--layer", "5", "--z", "kept"}, {"--minutes", "9", "--touch", "1.6"}} {
+		if status, _, errs := dogear(t, append([]string{"pickup", file, "--force", "-o", other},
+			args...)...); status != 0 {
 			t.Errorf("%v: %d %s", args, status, errs)
 		}
 	}
-	if status, _, errs := dogear(t, "touch", file, "--layer", "5", "--force", "-o", other); status != 0 || !strings.Contains(errs, "three places of layer 5") {
+	if status, _, errs := dogear(t, "touch", file, "--layer", "5", "--force", "-o",
+		other); status != 0 || !strings.Contains(errs, "three places of layer 5") {
 		t.Error(status, errs)
 	}
 }
@@ -84,7 +92,9 @@ func TestProof(t *testing.T) {
 		}
 		Findings []struct{ Code string }
 	}
-	if err := json.Unmarshal([]byte(text), &r); err != nil || status != 0 || r.Format != "dogear-proof/1" || !r.Same || r.Removed != 0 || r.Inserted < 20 || len(r.Stops) != 2 || r.Stops[0].Before != 5 || r.Stops[1].Before != 13 || len(r.Findings) != 0 {
+	if err := json.Unmarshal([]byte(text), &r); err != nil || status != 0 ||
+		r.Format != "dogear-proof/1" || !r.Same || r.Removed != 0 || r.Inserted < 20 ||
+		len(r.Stops) != 2 || r.Stops[0].Before != 5 || r.Stops[1].Before != 13 || len(r.Findings) != 0 {
 		t.Error(err, status, text, errs)
 	}
 	b, err := os.ReadFile(out)
@@ -92,24 +102,30 @@ func TestProof(t *testing.T) {
 		t.Fatal(err)
 	}
 	bad := filepath.Join(filepath.Dir(out), "bad.gcode")
-	if err := os.WriteFile(bad, []byte(strings.Replace(string(b), "; dogear ear a1 ends", "G28\n; dogear ear a1 ends", 1)), 0o600); err != nil {
+	if err := os.WriteFile(bad, []byte(strings.Replace(string(b), "; dogear ear a1 ends",
+		"G28\n; dogear ear a1 ends", 1)), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if status, text, _ := dogear(t, "proof", file, bad); status != 1 || !strings.Contains(text, "homes-onto-part") {
+	if status, text, _ := dogear(t, "proof", file, bad); status != 1 ||
+		!strings.Contains(text, "homes-onto-part") {
 		t.Error(status, text)
 	}
-	if status, text, _ := dogear(t, "proof", file, file); status != 0 || !strings.Contains(text, "Nothing stands out") {
+	if status, text, _ := dogear(t, "proof", file, file); status != 0 ||
+		!strings.Contains(text, "Nothing stands out") {
 		t.Error(status, text)
 	}
-	if status, _, errs := dogear(t, "proof", file, "nowhere.gcode", "--json"); status != 1 || !strings.Contains(errs, `"error"`) {
+	if status, _, errs := dogear(t, "proof", file, "nowhere.gcode", "--json"); status != 1 ||
+		!strings.Contains(errs, `"error"`) {
 		t.Error(status, errs)
 	}
 }
 
 func TestCue(t *testing.T) {
 	file, plan, out := files(t, twoEars)
-	for as, want := range map[string]string{"html": "before layer 13", "csv": "stop,a1,", "ics": "BEGIN:VALARM"} {
-		if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--start", "09:30", "--as", as, "--force", "-o", out); status != 0 {
+	for as, want := range map[string]string{"html": "before layer 13", "csv": "stop,a1,",
+		"ics": "BEGIN:VALARM"} {
+		if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--start", "09:30", "--as", as,
+			"--force", "-o", out); status != 0 {
 			t.Error(status, errs)
 		}
 		b, err := os.ReadFile(out)
@@ -117,10 +133,12 @@ func TestCue(t *testing.T) {
 			t.Errorf("%s: %v %.300s", as, err, b)
 		}
 	}
-	if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--as", "ics", "--force", "-o", out); status != 2 || !strings.Contains(errs, "needs --start") {
+	if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--as", "ics", "--force", "-o",
+		out); status != 2 || !strings.Contains(errs, "needs --start") {
 		t.Error(status, errs)
 	}
-	if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--start", "soon", "--force", "-o", out); status != 2 || !strings.Contains(errs, "is no time") {
+	if status, _, errs := dogear(t, "cue", file, "--plan", plan, "--start", "soon", "--force", "-o",
+		out); status != 2 || !strings.Contains(errs, "is no time") {
 		t.Error(status, errs)
 	}
 }
@@ -132,7 +150,8 @@ func TestRehearse(t *testing.T) {
 	}
 	status, text, _ := dogear(t, "rehearse", out, "--json")
 	var r rehearsal
-	if err := json.Unmarshal([]byte(text), &r); err != nil || status != 0 || r.Seen.State != "done" || r.Seen.Layer != 17 {
+	if err := json.Unmarshal([]byte(text), &r); err != nil || status != 0 || r.Seen.State != "done" ||
+		r.Seen.Layer != 17 {
 		t.Fatal(err, status, r.Seen)
 	}
 	stops := 0
@@ -144,12 +163,16 @@ func TestRehearse(t *testing.T) {
 	if stops != 2 {
 		t.Error(stops)
 	}
-	for args, want := range map[string]string{"--stay": "waiting after", "--fault=power@layer:7": "dead after", "--until=layer:3": "stopped after", "--fault=jam@layer:4": "0.60 mm on the bed"} {
-		if status, text, errs := dogear(t, "rehearse", out, args); status != 0 || !strings.Contains(text, want) {
+	for args, want := range map[string]string{"--stay": "waiting after",
+		"--fault=power@layer:7": "dead after", "--until=layer:3": "stopped after",
+		"--fault=jam@layer:4": "0.60 mm on the bed"} {
+		if status, text, errs := dogear(t, "rehearse", out, args); status != 0 ||
+			!strings.Contains(text, want) {
 			t.Errorf("%s: %d %s %.400s", args, status, errs, text[max(0, len(text)-300):])
 		}
 	}
-	if status, _, errs := dogear(t, "rehearse", out, "--fault", "flood@layer:3"); status != 2 || !strings.Contains(errs, "is no fault") {
+	if status, _, errs := dogear(t, "rehearse", out, "--fault", "flood@layer:3"); status != 2 ||
+		!strings.Contains(errs, "is no fault") {
 		t.Error(status, errs)
 	}
 }

@@ -60,15 +60,19 @@ var errSilent = errors.New("something must be dealt with")
 // show says in words what a proof found.
 func show(r *proof.Report) {
 	if r.Same && r.Muted > 0 {
-		fmt.Printf("Same plastic, less what is muted: %d lines are muted, all other %d laying moves are as they were.\n", r.Muted, r.Moves)
+		fmt.Printf("Same plastic, less what is muted: %d lines are muted, all other %d laying moves "+
+			"are as they were.\n", r.Muted, r.Moves)
 	} else if r.Same {
 		fmt.Printf("Same plastic: all %d laying moves are as they were.\n", r.Moves)
 	} else if r.First == nil {
 		fmt.Printf("Not the same plastic.\n")
 	} else {
-		fmt.Printf("Not the same plastic: after %d equal moves %s.\n  original, line %d: %s\n  edited, line %d:   %s\n", r.Moves, r.First.What, r.First.Original.Line, r.First.Original.Text, r.First.Edited.Line, r.First.Edited.Text)
+		fmt.Printf("Not the same plastic: after %d equal moves %s.\n  original, line %d: %s\n"+
+			"  edited, line %d:   %s\n", r.Moves, r.First.What, r.First.Original.Line, r.First.Original.Text,
+			r.First.Edited.Line, r.First.Edited.Text)
 	}
-	fmt.Printf("%d lines inserted, %d removed, %d rewritten.\n", r.Inserted, r.Removed, len(r.Rewritten))
+	fmt.Printf("%d lines inserted, %d removed, %d rewritten.\n", r.Inserted, r.Removed,
+		len(r.Rewritten))
 	for _, w := range r.Rewritten {
 		fmt.Printf("  line %d: %s -> %s\n", w.Line, w.Was, w.Now)
 	}
@@ -80,7 +84,8 @@ func show(r *proof.Report) {
 		case s.Before != nil && *s.Before > 0:
 			where = fmt.Sprintf("before layer %d", *s.Before)
 		}
-		fmt.Printf("stops on line %d (%s) %s, %.2f mm above the part, at X%.2f Y%.2f\n", s.Line, s.Word, where, s.Lift, s.X, s.Y)
+		fmt.Printf("stops on line %d (%s) %s, %.2f mm above the part, at X%.2f Y%.2f\n", s.Line, s.Word,
+			where, s.Lift, s.X, s.Y)
 	}
 	for _, f := range r.Findings {
 		fmt.Printf("%s, line %d, %s: %s\n", f.Level, f.Line, f.Code, f.Message)

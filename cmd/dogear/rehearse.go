@@ -51,7 +51,8 @@ func (c *rehearseCmd) Run() error {
 		}
 		p.Resume()
 	}
-	r := rehearsal{Format: "dogear-rehearsal/1", Seen: p.See(), Events: append([]printer.Event{}, p.Take()...), Evidence: append([]pickup.Evidence{}, p.Evidence()...)}
+	r := rehearsal{Format: "dogear-rehearsal/1", Seen: p.See(), Events: append([]printer.Event{},
+		p.Take()...), Evidence: append([]pickup.Evidence{}, p.Evidence()...)}
 	if c.JSON {
 		return printJSON(os.Stdout, r)
 	}
@@ -59,6 +60,7 @@ func (c *rehearseCmd) Run() error {
 		fmt.Printf("%s  line %8d  %-8s %s\n", cue.Clock(e.Time), e.Line, e.Kind, e.Text)
 	}
 	s := r.Seen
-	fmt.Printf("%s after %s: layer %d, %.2f mm on the bed, %d moves laid\n", s.State, cue.Clock(s.Time), s.Layer, s.Top, s.Laid)
+	fmt.Printf("%s after %s: layer %d, %.2f mm on the bed, %d moves laid\n", s.State,
+		cue.Clock(s.Time), s.Layer, s.Top, s.Laid)
 	return nil
 }

@@ -57,9 +57,11 @@ func (c *serveCmd) Run() error {
 		dir = filepath.Join(home, "dogear")
 	}
 	if (c.Watch == "") != (c.Plan == "") {
-		return refuse("usage", errors.New("--watch and --plan go together: the folder, and what is laid onto each new file in it"))
+		return refuse("usage", errors.New("--watch and --plan go together: the folder, and what is "+
+			"laid onto each new file in it"))
 	}
-	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch, plan: c.Plan, anew: c.New})
+	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch,
+		plan: c.Plan, anew: c.New})
 }
 
 // daily calls f once a day until the context ends.
@@ -100,9 +102,9 @@ func serve(o serving) error {
 	case errors.Is(err, store.ErrHeld):
 		return refuse("data", fmt.Errorf("%w. Stop it first, or choose another folder with --data", err))
 	case errors.Is(err, store.ErrBroken):
-		return refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts your last "+
-			"backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, for "+
-			"restoring it", err, dir))
+		return refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts your "+
+			"last backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, "+
+			"for restoring it", err, dir))
 	case err != nil:
 		return refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
 	}
@@ -113,7 +115,8 @@ func serve(o serving) error {
 			return err
 		}
 	}
-	srv, err := web.New(web.Config{Store: st, Log: log, Names: names(host), Passphrase: hash, Temp: dir})
+	srv, err := web.New(web.Config{Store: st, Log: log, Names: names(host), Passphrase: hash,
+		Temp: dir})
 	if err != nil {
 		return err
 	}
@@ -136,15 +139,16 @@ func serve(o serving) error {
 		return err
 	}
 	if o.watch != "" {
-		w, err := newWatcher(o.watch, o.plan, filepath.Join(dir, "watched.json"), func(file, text string, err error) {
-			if err != nil {
-				log.Warn("a new file was left as it is", "file", file, "err", err)
-				srv.Watched(file, err.Error(), true)
-				return
-			}
-			log.Info("the plan was laid onto a new file", "file", file)
-			srv.Watched(file, text, false)
-		})
+		w, err := newWatcher(o.watch, o.plan, filepath.Join(dir, "watched.json"),
+			func(file, text string, err error) {
+				if err != nil {
+					log.Warn("a new file was left as it is", "file", file, "err", err)
+					srv.Watched(file, err.Error(), true)
+					return
+				}
+				log.Info("the plan was laid onto a new file", "file", file)
+				srv.Watched(file, text, false)
+			})
 		if err != nil {
 			return err
 		}

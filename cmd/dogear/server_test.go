@@ -235,14 +235,16 @@ func TestKilled(t *testing.T) {
 		h.half(file)
 		time.AfterFunc(time.Duration(r.IntN(400))*time.Millisecond, func() { _ = h.cmd.Process.Kill() })
 		for {
-			code, _, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", fmt.Sprint(2+ears%14), "kind", "insert")
+			code, _, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", fmt.Sprint(2+ears%14),
+				"kind", "insert")
 			if err != nil {
 				break
 			}
 			if code == 200 {
 				ears++
 			}
-			code, body, err := h.post("/prints", bytes.NewReader(append(file, fmt.Sprintf("; %d\n", ears)...)), "application/octet-stream")
+			code, body, err := h.post("/prints",
+				bytes.NewReader(append(file, fmt.Sprintf("; %d\n", ears)...)), "application/octet-stream")
 			if err != nil {
 				break
 			}
@@ -256,8 +258,10 @@ func TestKilled(t *testing.T) {
 		_, plan := h.get(fmt.Sprintf("/prints/%d/plan", id))
 		var p struct{ Ears []any }
 		// One more may have been kept whose answer did not come through.
-		if err := json.Unmarshal([]byte(plan), &p); err != nil || len(p.Ears) != ears && len(p.Ears) != ears+1 {
-			t.Fatalf("round %d (seed %d): %d ears were confirmed, %d are there: %v", round, seed, ears, len(p.Ears), err)
+		if err := json.Unmarshal([]byte(plan), &p); err != nil || len(p.Ears) != ears &&
+			len(p.Ears) != ears+1 {
+			t.Fatalf("round %d (seed %d): %d ears were confirmed, %d are there: %v", round, seed, ears,
+				len(p.Ears), err)
 		}
 		ears = len(p.Ears)
 		for k := range confirmed {
@@ -317,10 +321,12 @@ func TestFolderGone(t *testing.T) {
 	if err := os.Rename(h.dir, h.dir+" away"); err != nil {
 		t.Fatal(err)
 	}
-	if code, body, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind", "insert"); code != 503 || !strings.Contains(body, "folder") {
+	if code, body, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind",
+		"insert"); code != 503 || !strings.Contains(body, "folder") {
 		t.Error(code, body, err)
 	}
-	if code, body, err := h.post("/prints", bytes.NewReader(file), "application/octet-stream"); code != 503 || !strings.Contains(body, "folder") {
+	if code, body, err := h.post("/prints", bytes.NewReader(file),
+		"application/octet-stream"); code != 503 || !strings.Contains(body, "folder") {
 		t.Error(code, body, err)
 	}
 	if code, body := h.get("/healthz"); code != 503 {
@@ -329,7 +335,8 @@ func TestFolderGone(t *testing.T) {
 	if err := os.Rename(h.dir+" away", h.dir); err != nil {
 		t.Fatal(err)
 	}
-	if code, body, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind", "insert"); code != 200 {
+	if code, body, err := h.form(fmt.Sprintf("/prints/%d/ears", id), "where", "5", "kind",
+		"insert"); code != 200 {
 		t.Error(code, body, err)
 	}
 }
@@ -337,11 +344,13 @@ func TestFolderGone(t *testing.T) {
 // TestBrokenDatabase starts on a database that is none: it says so, and the way out.
 func TestBrokenDatabase(t *testing.T) {
 	dir := t.TempDir()
-	if err := os.WriteFile(filepath.Join(dir, "dogear.db"), bytes.Repeat([]byte("tide "), 5000), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "dogear.db"), bytes.Repeat([]byte("tide "), 5000),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	said, err := program("serve", "--port", "0", "--data", dir).CombinedOutput()
-	if err == nil || !strings.Contains(string(said), "damaged") || !strings.Contains(string(said), "--salvage") {
+	if err == nil || !strings.Contains(string(said), "damaged") ||
+		!strings.Contains(string(said), "--salvage") {
 		t.Errorf("%v %s", err, said)
 	}
 	if _, err := os.Stat(filepath.Join(dir, "dogear.holder")); !errors.Is(err, os.ErrNotExist) {

@@ -63,7 +63,8 @@ const openQuiet = time.Minute
 
 // newWatcher looks at a folder; what lies in it already is left alone, but for what was
 // being written or edited when the last watcher ended. memory may be empty.
-func newWatcher(dir, planFile, memory string, tell func(file, text string, err error)) (*watcher, error) {
+func newWatcher(dir, planFile, memory string, tell func(file, text string, err error)) (*watcher,
+	error) {
 	if _, err := readPlan(planFile); err != nil {
 		return nil, err
 	}
@@ -165,7 +166,8 @@ func (w *watcher) look() (map[string]stamp, error) {
 	out := map[string]stamp{}
 	for _, e := range list {
 		name := e.Name()
-		if strings.HasPrefix(name, ".") || !slices.Contains(watched, strings.ToLower(filepath.Ext(name))) {
+		if strings.HasPrefix(name, ".") ||
+			!slices.Contains(watched, strings.ToLower(filepath.Ext(name))) {
 			continue
 		}
 		if st, err := e.Info(); err == nil && st.Mode().IsRegular() {
@@ -278,9 +280,11 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 	}
 	text := ""
 	if err == nil {
-		text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears), name+origSuffix)
+		text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears),
+			name+origSuffix)
 		if len(rep.Ears) == 1 {
-			text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(), name+origSuffix)
+			text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(),
+				name+origSuffix)
 		}
 	}
 	if rep != nil && rep.Said != "" {

@@ -14,7 +14,8 @@ import (
 	"dogear/demo"
 )
 
-// TestMain lets the test binary be the program itself, where it is asked for, and keeps what is remembered of files written in place out of the person's own
+// TestMain lets the test binary be the program itself, where it is asked for, and keeps what
+// is remembered of files written in place out of the person's own
 // settings.
 func TestMain(m *testing.M) {
 	if os.Getenv("DOGEAR_TEST_AS_PROGRAM") != "" {
@@ -233,7 +234,8 @@ func TestInPlaceMoved(t *testing.T) {
 		t.Helper()
 		dir := t.TempDir()
 		planFile, path := filepath.Join(dir, "plan.json"), filepath.Join(dir, "wall.gcode")
-		if err := errors.Join(os.WriteFile(planFile, []byte(earAt6), 0o600), os.WriteFile(path, file, 0o600)); err != nil {
+		if err := errors.Join(os.WriteFile(planFile, []byte(earAt6), 0o600),
+			os.WriteFile(path, file, 0o600)); err != nil {
 			t.Fatal(err)
 		}
 		ctx := &moment{Context: t.Context(), at: at, do: func() {
@@ -258,7 +260,8 @@ func TestInPlaceMoved(t *testing.T) {
 				t.Errorf("%s, %d: %v", name, at, err)
 			}
 		case "grown":
-			if err != nil || !bytes.HasSuffix(got, []byte("; and more\n")) || !bytes.HasSuffix(orig, []byte("; and more\n")) {
+			if err != nil || !bytes.HasSuffix(got, []byte("; and more\n")) ||
+				!bytes.HasSuffix(orig, []byte("; and more\n")) {
 				t.Errorf("%s, %d: %v", name, at, err)
 			}
 		default:
@@ -360,7 +363,8 @@ func TestInPlaceLosesNothing(t *testing.T) {
 	}
 	// Ears of one's own in the file: marked elsewhere, written under its name.
 	own := filepath.Join(dir, "own.json")
-	put(own, []byte(`{"format":"dogear-plan/1","ears":[{"id":"mine","before_layer":30,"kind":"insert"},{"id":"a1","at_height":6,"kind":"insert"}]}`), 0o600)
+	put(own, []byte(`{"format":"dogear-plan/1","ears":[{"id":"mine","before_layer":30,`+
+		`"kind":"insert"},{"id":"a1","at_height":6,"kind":"insert"}]}`), 0o600)
 	plain := filepath.Join(dir, "plain.gcode")
 	put(plain, file, 0o600)
 	if code, _, errs := dogear(t, "apply", plain, "--plan", own, "-o", path, "--force"); code != 0 {
@@ -400,7 +404,8 @@ func TestInPlaceLosesNothing(t *testing.T) {
 	// A context that ends stops the edit, and leaves all as it is.
 	put(path, file, 0o600)
 	ctx, cancel := context.WithCancel(t.Context())
-	if _, err := inPlace(path, planFile, inPlaceHow{ctx: &moment{ctx, 4, 0, cancel}}); err == nil || read(path) != string(file) {
+	if _, err := inPlace(path, planFile, inPlaceHow{ctx: &moment{ctx, 4, 0, cancel}}); err == nil ||
+		read(path) != string(file) {
 		t.Error("it went on", err)
 	}
 	if left, _ := filepath.Glob(filepath.Join(dir, ".dogear-*")); len(left) > 0 {

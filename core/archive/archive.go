@@ -24,8 +24,9 @@ var (
 	ErrPath    = errors.New("this archive names a file outside of itself and is not opened")
 	ErrBroken  = errors.New("this archive is damaged or cut short")
 	ErrTooBig  = errors.New("this file is larger than the limit")
-	ErrBomb    = errors.New("this archive expands to far more than a sliced file would; it is not opened")
-	ErrLocked  = errors.New("this archive is locked with a password")
+	ErrBomb    = errors.New("this archive expands to far more than a sliced file would; it is not " +
+		"opened")
+	ErrLocked = errors.New("this archive is locked with a password")
 )
 
 // Limits bound what is read. The zero value allows 1 GiB and an expansion of

@@ -57,9 +57,12 @@ func TestCopy(t *testing.T) {
 		{"plain", "buoy.gcode", plain, Limits{}, "buoy.gcode", nil},
 		{"gzip", "buoy.gcode.gz", gz, Limits{}, "buoy.gcode", nil},
 		{"zip", "x.zip", zipped(t, "parts/", "parts/buoy.gcode"), Limits{}, "buoy.gcode", nil},
-		{"gzip filled up with zeros", "buoy.gcode.gz", append(bytes.Clone(gz), make([]byte, 700)...), Limits{}, "buoy.gcode", nil},
-		{"gzip with rubbish behind", "buoy.gcode.gz", append(bytes.Clone(gz), 0, 0, 7), Limits{}, "", ErrBroken},
-		{"notes beside", "x.zip", zipped(t, "buoy.gcode", "__MACOSX/._buoy.gcode", ".DS_Store"), Limits{}, "buoy.gcode", nil},
+		{"gzip filled up with zeros", "buoy.gcode.gz", append(bytes.Clone(gz), make([]byte, 700)...),
+			Limits{}, "buoy.gcode", nil},
+		{"gzip with rubbish behind", "buoy.gcode.gz", append(bytes.Clone(gz), 0, 0, 7), Limits{}, "",
+			ErrBroken},
+		{"notes beside", "x.zip", zipped(t, "buoy.gcode", "__MACOSX/._buoy.gcode", ".DS_Store"), Limits{},
+			"buoy.gcode", nil},
 		{"dots in a word", "x.zip", zipped(t, "buoy..final.gcode"), Limits{}, "buoy..final.gcode", nil},
 		{"a colon", "x.zip", zipped(t, "quay 10:30.gcode"), Limits{}, "quay 1030.gcode", nil},
 		{"a drive", "x.zip", zipped(t, "c:/buoy.gcode"), Limits{}, "", ErrPath},
@@ -77,7 +80,8 @@ func TestCopy(t *testing.T) {
 	} {
 		var out bytes.Buffer
 		name, n, err := Copy(&out, bytes.NewReader(c.data), c.file, bytes.NewReader(c.data), c.lim)
-		if !errors.Is(err, c.err) || err == nil && (name != c.want || n != int64(out.Len()) || out.String() != string(plain)) {
+		if !errors.Is(err, c.err) || err == nil && (name != c.want || n != int64(out.Len()) ||
+			out.String() != string(plain)) {
 			t.Errorf("%s: %q, %d bytes, %v; want %q, %v", c.name, name, n, err, c.want, c.err)
 		}
 	}
@@ -89,7 +93,8 @@ func TestMembers(t *testing.T) {
 	for _, between := range []int{0, 300} {
 		data := append(append(bytes.Clone(gz), make([]byte, between)...), gz...)
 		var out bytes.Buffer
-		if _, _, err := Copy(&out, bytes.NewReader(data), "quay.gz", nil, Limits{}); err != nil || out.String() != "G1 X1\nG1 X1\n" {
+		if _, _, err := Copy(&out, bytes.NewReader(data), "quay.gz", nil, Limits{}); err != nil ||
+			out.String() != "G1 X1\nG1 X1\n" {
 			t.Errorf("%d zeros between: %q, %v", between, out.String(), err)
 		}
 	}
@@ -97,8 +102,11 @@ func TestMembers(t *testing.T) {
 
 func TestClean(t *testing.T) {
 	for in, want := range map[string]string{
-		"../../etc/passwd": "passwd", `C:\prints\buoy.gcode`: "buoy.gcode", "a\x00b\n<c>.gcode": "abc.gcode",
-		"": "print.gcode", "...": "print.gcode", "Kaimauer Süd.gcode": "Kaimauer Süd.gcode", strings.Repeat("ä", 200) + ".gcode": strings.Repeat("ä", 57) + ".gcode",
+		"../../etc/passwd": "passwd", `C:\prints\buoy.gcode`: "buoy.gcode",
+		"a\x00b\n<c>.gcode": "abc.gcode",
+		"":                  "print.gcode", "...": "print.gcode",
+		"Kaimauer Süd.gcode":                "Kaimauer Süd.gcode",
+		strings.Repeat("ä", 200) + ".gcode": strings.Repeat("ä", 57) + ".gcode",
 	} {
 		if got := Clean(in); got != want {
 			t.Errorf("Clean(%q) = %q, want %q", in, got, want)

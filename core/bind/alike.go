@@ -65,11 +65,15 @@ func Compare(a, b *Piece) (*Likeness, error) {
 	away := math.Hypot(l.Off[0], l.Off[1])
 	switch {
 	case sized && away > edge:
-		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s have the same size, but stand in different places: the second is %s. Slice both with the model in one place.", a.Name, b.Name, further(l.Off))
+		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s have the same size, but stand in "+
+			"different places: the second is %s. Slice both with the model in one place.", a.Name, b.Name,
+			further(l.Off))
 	case l.Worst > unalike:
-		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s are not the same model: at %s mm %.0f %% of what one lays is not there in the other.", a.Name, b.Name, l.At, l.Worst*100)
+		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s are not the same model: at %s mm %.0f "+
+			"%% of what one lays is not there in the other.", a.Name, b.Name, l.At, l.Worst*100)
 	case l.Worst > alike:
-		l.Level, l.Reason = layer.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one lays is not there in the other. Look at both pages.", a.Name, b.Name, l.At, l.Worst*100)
+		l.Level, l.Reason = layer.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one "+
+			"lays is not there in the other. Look at both pages.", a.Name, b.Name, l.At, l.Worst*100)
 	}
 	return l, nil
 }
@@ -94,14 +98,16 @@ func further(off [2]float64) string {
 	case math.Abs(off[0]) < 0.05:
 		return fmt.Sprintf("%.1f mm further %s", math.Abs(off[1]), y)
 	}
-	return fmt.Sprintf("%.1f mm further %s and %.1f mm further %s", math.Abs(off[0]), x, math.Abs(off[1]), y)
+	return fmt.Sprintf("%.1f mm further %s and %.1f mm further %s", math.Abs(off[0]), x,
+		math.Abs(off[1]), y)
 }
 
 // section decodes a layer.
 func section(p *Piece, n int) ([]layer.Move, error) { return p.Ix.Decode(p.Src, n) }
 
 func widest(a, b [4]gcode.Nano) [4]float64 {
-	return [4]float64{min(a[0], b[0]).Millimetres(), min(a[1], b[1]).Millimetres(), max(a[2], b[2]).Millimetres(), max(a[3], b[3]).Millimetres()}
+	return [4]float64{min(a[0], b[0]).Millimetres(), min(a[1], b[1]).Millimetres(),
+		max(a[2], b[2]).Millimetres(), max(a[3], b[3]).Millimetres()}
 }
 
 // alone is the share of a that has nothing of b near.
@@ -129,5 +135,6 @@ func InTheAir(below *Piece, n int, above *Piece, m int) (*raster.Grid, error) {
 	if err != nil {
 		return nil, err
 	}
-	return raster.NewSection(f, above.Ix, m, over).NewHere(raster.NewSection(f, below.Ix, n, under)), nil
+	return raster.NewSection(f, above.Ix, m, over).NewHere(raster.NewSection(f, below.Ix, n, under)),
+		nil
 }

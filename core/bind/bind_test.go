@@ -29,8 +29,10 @@ func TestShared(t *testing.T) {
 		a, b []int
 		want string
 	}{
-		{"one twice the other", []int{300, 600, 900, 1200}, []int{300, 450, 600, 750, 900, 1050, 1200}, "[{0.30 1 1} {0.60 2 3} {0.90 3 5}]"},
-		{"first layers differ", []int{200, 500, 800, 1100}, []int{350, 500, 650, 800, 950, 1100, 1250}, "[{0.50 2 2} {0.80 3 4}]"},
+		{"one twice the other", []int{300, 600, 900, 1200}, []int{300, 450, 600, 750, 900, 1050, 1200},
+			"[{0.30 1 1} {0.60 2 3} {0.90 3 5}]"},
+		{"first layers differ", []int{200, 500, 800, 1100}, []int{350, 500, 650, 800, 950, 1100, 1250},
+			"[{0.50 2 2} {0.80 3 4}]"},
 		{"nearly", []int{300, 600, 900}, []int{301, 602, 899, 1200}, "[{0.30 1 1}]"},
 		{"none", []int{200, 400, 600}, []int{300, 500, 700}, "[]"},
 		{"the last of either does not count", []int{300, 600}, []int{300, 600}, "[{0.30 1 1}]"},
@@ -57,7 +59,8 @@ func TestJoined(t *testing.T) {
 	whole := []byte("first\nsecond\nthird\n")
 	for i := range len(whole) {
 		for j := i; j < len(whole); j++ {
-			src := after(after(after(nil, bytes.NewReader(whole[:i])), bytes.NewReader(whole[i:j])), bytes.NewReader(whole[j:]))
+			src := after(after(after(nil, bytes.NewReader(whole[:i])), bytes.NewReader(whole[i:j])),
+				bytes.NewReader(whole[j:]))
 			if src.Size() != int64(len(whole)) {
 				t.Fatal(src.Size())
 			}
@@ -122,7 +125,8 @@ func FuzzMake(f *testing.F) {
 		var b strings.Builder
 		b.WriteString("G90\nM83\nM104 S210\nM109 S210\nG28\n")
 		for i := 1; i <= 4; i++ {
-			fmt.Fprintf(&b, "; course %d\nG1 Z%.2f F600\nG0 X80 Y100 F6000\nG1 X120 Y100 E1 F1500\nG1 X120 Y110 E1\nG1 X80 Y110 E1\nG1 E-1 F2100\n", i, h*float64(i))
+			fmt.Fprintf(&b, "; course %d\nG1 Z%.2f F600\nG0 X80 Y100 F6000\nG1 X120 Y100 E1 F1500\n"+
+				"G1 X120 Y110 E1\nG1 X80 Y110 E1\nG1 E-1 F2100\n", i, h*float64(i))
 			if rel {
 				b.WriteString("M106 S99\n")
 			}
@@ -139,7 +143,8 @@ func FuzzMake(f *testing.F) {
 		var p [2]Piece
 		for i, b := range [2][]byte{one, other} {
 			ix, err := layer.Read(context.Background(), bytes.NewReader(b), layer.Options{})
-			if err != nil || len(ix.Layers) < 2 || len(ix.Layers) > 200 || ix.Box[2]-ix.Box[0] > 400*gcode.MM || ix.Box[3]-ix.Box[1] > 400*gcode.MM {
+			if err != nil || len(ix.Layers) < 2 || len(ix.Layers) > 200 ||
+				ix.Box[2]-ix.Box[0] > 400*gcode.MM || ix.Box[3]-ix.Box[1] > 400*gcode.MM {
 				return // no bed is larger, and grids of that size take their time
 			}
 			p[i] = Piece{Name: "piece", Src: bytes.NewReader(b), Ix: ix, From: 1}
@@ -159,7 +164,8 @@ func FuzzMake(f *testing.F) {
 			t.Fatal(err)
 		}
 		rest := other[p[1].Ix.Layers[h.B].Offset:]
-		if !bytes.HasSuffix(out.Bytes(), rest) || !bytes.HasPrefix(out.Bytes(), one[:p[0].Ix.Layers[h.A].Offset]) {
+		if !bytes.HasSuffix(out.Bytes(), rest) ||
+			!bytes.HasPrefix(out.Bytes(), one[:p[0].Ix.Layers[h.A].Offset]) {
 			t.Error("a piece is not what it was")
 		}
 	})

@@ -68,9 +68,11 @@ type Bound struct {
 	// and what is expected there. TailEnd is 0 when none are.
 	TailEnd, TailLine int64
 	TailGoal          gcode.State
-	Tail              []routine.Line // what stands before the end of the last file, when its last layers are left out
-	Src               layer.Source   // the files, one behind the other
-	Edits             []edit.Edit
-	Findings          []layer.Finding // of all joints, and of the whole
-	OutLines          [][2]int64      // lines of each piece in the file that is written, both ends included
+	// what stands before the end of the last file, when its last layers are left out
+	Tail     []routine.Line
+	Src      layer.Source // the files, one behind the other
+	Edits    []edit.Edit
+	Findings []layer.Finding // of all joints, and of the whole
+	// lines of each piece in the file that is written, both ends included
+	OutLines [][2]int64
 }

@@ -16,7 +16,8 @@ import (
 
 // quiet is what is done at a joint where nothing is: the head goes over to where
 // the next piece begins.
-var quiet = json.RawMessage(`[{"do":"retract","mm":1,"speed":35},{"do":"lift","mm":2},{"do":"return"},{"do":"restore"}]`)
+var quiet = json.RawMessage(`[{"do":"retract","mm":1,"speed":35},{"do":"lift","mm":2},` +
+	`{"do":"return"},{"do":"restore"}]`)
 
 // nowhere puts the machine right and leaves the head where it is.
 var nowhere = json.RawMessage(`[{"do":"return"},{"do":"restore"}]`)

@@ -53,7 +53,8 @@ func Write(w io.Writer, src Source, edits []Edit) (int64, error) {
 	var done, at int64
 	buf := make([]byte, 256<<10)
 	span := func(end int64) error {
-		n, err := io.CopyBuffer(struct{ io.Writer }{w}, struct{ io.Reader }{io.NewSectionReader(src, at, end-at)}, buf)
+		n, err := io.CopyBuffer(struct{ io.Writer }{w},
+			struct{ io.Reader }{io.NewSectionReader(src, at, end-at)}, buf)
 		done += n
 		if err == nil && n != end-at {
 			err = io.ErrUnexpectedEOF

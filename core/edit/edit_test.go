@@ -19,7 +19,8 @@ func TestWrite(t *testing.T) {
 		{nil, "one\ntwo\nthree"},
 		{[]Edit{{Offset: 4, Text: []byte("new\n")}}, "one\nnew\ntwo\nthree"},
 		{[]Edit{{Offset: 4, Cut: 4}}, "one\nthree"},
-		{[]Edit{{Offset: 0, Text: []byte("a")}, {Offset: 0, Text: []byte("b")}, {Offset: 13, Text: []byte("!")}}, "abone\ntwo\nthree!"},
+		{[]Edit{{Offset: 0, Text: []byte("a")}, {Offset: 0, Text: []byte("b")},
+			{Offset: 13, Text: []byte("!")}}, "abone\ntwo\nthree!"},
 	} {
 		var b bytes.Buffer
 		n, err := Write(&b, src, c.edits)
@@ -27,7 +28,8 @@ func TestWrite(t *testing.T) {
 			t.Errorf("%v: %q, %d, %v", c.edits, b.String(), n, err)
 		}
 	}
-	for _, bad := range [][]Edit{{{Offset: 14}}, {{Offset: 4, Cut: 5}, {Offset: 6}}, {{Offset: 2}, {Offset: 1}}, {{Offset: 1, Cut: -1}}} {
+	for _, bad := range [][]Edit{{{Offset: 14}}, {{Offset: 4, Cut: 5}, {Offset: 6}},
+		{{Offset: 2}, {Offset: 1}}, {{Offset: 1, Cut: -1}}} {
 		if _, err := Write(io.Discard, src, bad); !errors.Is(err, ErrOverlap) {
 			t.Errorf("%v: %v", bad, err)
 		}

@@ -32,7 +32,8 @@ func Mark(text []byte, marks layer.Marks, n int, ix *layer.Index) string {
 
 // State says in short sentences what the machine remembers.
 func State(m *gcode.Machine) []string {
-	out := []string{fmt.Sprintf("head at X %s, Y %s, Z %s mm", places(m.Pos[0], 3), places(m.Pos[1], 3), places(m.Pos[2], 3))}
+	out := []string{fmt.Sprintf("head at X %s, Y %s, Z %s mm", places(m.Pos[0], 3),
+		places(m.Pos[1], 3), places(m.Pos[2], 3))}
 	how := "from the start"
 	if m.RelE {
 		how = "in steps"
@@ -42,7 +43,8 @@ func State(m *gcode.Machine) []string {
 		unit = "mm³"
 		how += fmt.Sprintf(", by volume of filament %.2f mm thick", m.Diameter())
 	}
-	out = append(out, fmt.Sprintf("filament axis at %s %s, counted %s", places(m.LogicalE(), 5), unit, how))
+	out = append(out, fmt.Sprintf("filament axis at %s %s, counted %s", places(m.LogicalE(), 5), unit,
+		how))
 	if m.Debt > 0 {
 		out = append(out, fmt.Sprintf("%s mm of filament drawn back", places(m.Debt, 5)))
 	}
@@ -55,7 +57,8 @@ func State(m *gcode.Machine) []string {
 	if m.Inch {
 		out = append(out, "the file writes inches")
 	}
-	out = append(out, fmt.Sprintf("speed %s mm/s, fan at %.0f %%", places(m.Feed/60, 1), m.FanShare(m.Fan)))
+	out = append(out, fmt.Sprintf("speed %s mm/s, fan at %.0f %%", places(m.Feed/60, 1),
+		m.FanShare(m.Fan)))
 	nozzle, bed := "nozzle: nothing said yet", "bed: nothing said yet"
 	if m.Stated() {
 		nozzle = "nozzle to " + places(gcode.Nano(m.Nozzle()), 1) + " °C"
@@ -67,5 +70,6 @@ func State(m *gcode.Machine) []string {
 	for _, s := range m.Settings() {
 		out = append(out, "in force: "+s.Line)
 	}
-	return append(out, fmt.Sprintf("%s mm of filament laid so far, up to a height of %s mm", places(m.Laid, 2), places(m.Top, 3)))
+	return append(out, fmt.Sprintf("%s mm of filament laid so far, up to a height of %s mm",
+		places(m.Laid, 2), places(m.Top, 3)))
 }

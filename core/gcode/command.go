@@ -28,9 +28,10 @@ func (b BadWord) Unwrap() error { return b.Err }
 
 // Command is one line taken apart. Its slices point into the line.
 type Command struct {
-	Letter  byte // 'G', 'M', 'T'; 'W' for a macro word; '?' for anything else; 0 for a line without command
-	Code    int  // the number behind the letter; -1 when there is none
-	Sub     int  // the part behind the point: 1 for G92.1
+	// 'G', 'M', 'T'; 'W' for a macro word; '?' for anything else; 0 for a line without command
+	Letter  byte
+	Code    int // the number behind the letter; -1 when there is none
+	Sub     int // the part behind the point: 1 for G92.1
 	has     uint32
 	bare    uint32
 	val     [26]int64
@@ -122,7 +123,8 @@ func (c *Command) Parse(s []byte) {
 	if i == n {
 		return
 	}
-	if s[i]|0x20 == 'n' && i+1 < n && (s[i+1]-'0' <= 9 || s[i+1] == '-' && i+2 < n && s[i+2]-'0' <= 9) {
+	if s[i]|0x20 == 'n' && i+1 < n && (s[i+1]-'0' <= 9 || s[i+1] == '-' && i+2 < n &&
+		s[i+2]-'0' <= 9) {
 		for i += 2; i < n && s[i]-'0' <= 9; i++ {
 		}
 		for i < n && blank(s[i]) {
@@ -290,7 +292,8 @@ func (c *Command) Numeric() bool {
 		return c.Letter == 'G' || c.Letter == 'T'
 	}
 	switch c.Code {
-	case 82, 83, 84, 18, 92, 104, 109, 106, 107, 140, 190, 141, 191, 200, 201, 202, 203, 204, 205, 206, 207, 208,
+	case 82, 83, 84, 18, 92, 104, 109, 106, 107, 140, 190, 141, 191, 200, 201, 202, 203, 204, 205, 206,
+		207, 208,
 		209, 220, 221, 290, 566, 572, 851, 900:
 		return c.Sub == 0
 	}

@@ -6,7 +6,8 @@ package gcode
 func digits(y uint64, n int) int64 {
 	y <<= uint(8*(8-n)) & 63
 	y = y*10 + y>>8
-	return int64((y&0x000000FF000000FF*0x000F424000000064 + y>>16&0x000000FF000000FF*0x0000271000000001) >> 32)
+	return int64((y&0x000000FF000000FF*0x000F424000000064 +
+		y>>16&0x000000FF000000FF*0x0000271000000001) >> 32)
 }
 
 // ParseMove reads a plain G0 or G1 line at the beginning of s and returns the
@@ -61,7 +62,8 @@ func (c *Command) ParseMove(s []byte) int {
 func (c *Command) plain(has uint32, code int) {
 	c.has = has
 	c.Letter, c.Code = 'G', code
-	if c.bare|uint32(c.Sub) != 0 || c.Name != nil || c.Text != nil || c.Comment != nil || c.HasN || c.HasSum || len(c.Bad) > 0 {
+	if c.bare|uint32(c.Sub) != 0 || c.Name != nil || c.Text != nil || c.Comment != nil || c.HasN ||
+		c.HasSum || len(c.Bad) > 0 {
 		c.Sub, c.bare = 0, 0
 		c.Name, c.Text, c.Comment = nil, nil, nil
 		c.HasN, c.HasSum = false, false

@@ -19,7 +19,8 @@ func sameMove(t *testing.T, line []byte) bool {
 	}
 	end := bytes.IndexByte(padded, '\n') + 1
 	a.Parse(padded[:end])
-	if n != end || a.has != b.has || a.bare != b.bare || a.Letter != b.Letter || a.Code != b.Code || a.Sub != b.Sub || b.Comment != nil || b.HasN || len(a.Bad)+len(b.Bad) > 0 {
+	if n != end || a.has != b.has || a.bare != b.bare || a.Letter != b.Letter || a.Code != b.Code ||
+		a.Sub != b.Sub || b.Comment != nil || b.HasN || len(a.Bad)+len(b.Bad) > 0 {
 		t.Fatalf("%q: %d bytes %+v, Parse says %d %+v", line, n, b, end, a)
 	}
 	for l := range 26 {
@@ -32,11 +33,14 @@ func sameMove(t *testing.T, line []byte) bool {
 
 func TestParseMove(t *testing.T) {
 	for line, want := range map[string]bool{
-		"G1 X10.5 Y-.25 E.04 F1800\n": true, "G0 X1\r\n": true, "G1 E-12345.67890\n": true, "G1 Z1234567.5\n": true,
-		"G1 X1.\n": true, "G1 X.5\n": true, "G1 X1.123456\n": true, "G1 X12.1234567\n": false,
+		"G1 X10.5 Y-.25 E.04 F1800\n": true, "G0 X1\r\n": true, "G1 E-12345.67890\n": true,
+		"G1 Z1234567.5\n": true,
+		"G1 X1.\n":        true, "G1 X.5\n": true, "G1 X1.123456\n": true, "G1 X12.1234567\n": false,
 		"G1 X1.1234567\n": false, "G1 X12345678\n": false, "G1 X9000000\n": true, "G1 X9999999\n": false,
-		"G1 X\n": false, "G1 X-\n": false, "G1 X.\n": false, "G1 X1 ; a\n": false, "G1  X1\n": false, "G1 X1 \n": false,
-		"g1 X1\n": false, "G1X1\n": false, "G2 X1\n": false, "G1 X1*33\n": false, "G1 M1\n": false, "G1 X1 G0\n": false, "G1 X--1\n": false, "G10\n": false, "G1\n": false,
+		"G1 X\n": false, "G1 X-\n": false, "G1 X.\n": false, "G1 X1 ; a\n": false, "G1  X1\n": false,
+		"G1 X1 \n": false,
+		"g1 X1\n":  false, "G1X1\n": false, "G2 X1\n": false, "G1 X1*33\n": false, "G1 M1\n": false,
+		"G1 X1 G0\n": false, "G1 X--1\n": false, "G10\n": false, "G1\n": false,
 	} {
 		if got := sameMove(t, []byte(line)); got != want {
 			t.Errorf("%q taken: %v, want %v", line, got, want)
@@ -44,7 +48,8 @@ func TestParseMove(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 200_000 {
-		line := fmt.Appendf(nil, "G%d X%.*f Y%.*f E%.*f\n", r.IntN(2), r.IntN(7), r.Float64()*600-100, r.IntN(7), r.Float64()*600-100, r.IntN(7), r.Float64()*float64(int(1)<<r.IntN(24))-5)
+		line := fmt.Appendf(nil, "G%d X%.*f Y%.*f E%.*f\n", r.IntN(2), r.IntN(7), r.Float64()*600-100,
+			r.IntN(7), r.Float64()*600-100, r.IntN(7), r.Float64()*float64(int(1)<<r.IntN(24))-5)
 		sameMove(t, line)
 	}
 }
@@ -60,7 +65,8 @@ func checkRun(t *testing.T, start State, text []byte) int {
 	t.Helper()
 	padded := append(append([]byte{}, text...), bytes.Repeat([]byte("; end of the run\n"), 8)...)
 	a, b := Machine{State: start}, Machine{State: start}
-	run := Run{Ends: make([][2]Nano, 0, 64), Box: [4]Nano{start.Pos[0], start.Pos[1], start.Pos[0], start.Pos[1]}}
+	run := Run{Ends: make([][2]Nano, 0, 64), Box: [4]Nano{start.Pos[0], start.Pos[1], start.Pos[0],
+		start.Pos[1]}}
 	n := a.LayRun(padded, &run)
 	var c Command
 	var act Act
@@ -81,7 +87,8 @@ func checkRun(t *testing.T, start State, text []byte) int {
 		}
 		lines++
 	}
-	if a.State != b.State || lines != len(run.Ends) || laid != run.Laid || run.CRs != bytes.Count(padded[:n], []byte("\r\n")) {
+	if a.State != b.State || lines != len(run.Ends) || laid != run.Laid ||
+		run.CRs != bytes.Count(padded[:n], []byte("\r\n")) {
 		t.Fatalf("%q: %d lines\n%+v\n%+v", text, lines, a.State, b.State)
 	}
 	return lines
@@ -105,21 +112,24 @@ func TestLayRun(t *testing.T) {
 			t.Errorf("%q: %d lines, want %d", text, got, want)
 		}
 	}
-	for name, s := range map[string]State{"inches": {Known: 7, Inch: true}, "steps": {Known: 7, RelXYZ: true}, "debt": {Known: 7, Debt: 1}, "unknown place": {}} {
+	for name, s := range map[string]State{"inches": {Known: 7, Inch: true},
+		"steps": {Known: 7, RelXYZ: true}, "debt": {Known: 7, Debt: 1}, "unknown place": {}} {
 		if checkRun(t, s, []byte("G1 X1 E1\n")) != 0 {
 			t.Errorf("%s: taken", name)
 		}
 	}
 	r := rand.New(rand.NewPCG(5, 6))
 	for range 20_000 {
-		s := State{Known: 7, RelE: r.IntN(2) == 0, OffE: Nano(r.IntN(1e8)), E: Nano(r.IntN(1e8)), Off: [3]Nano{Nano(r.IntN(1e7)), Nano(r.IntN(1e7))}}
+		s := State{Known: 7, RelE: r.IntN(2) == 0, OffE: Nano(r.IntN(1e8)), E: Nano(r.IntN(1e8)),
+			Off: [3]Nano{Nano(r.IntN(1e7)), Nano(r.IntN(1e7))}}
 		e := s.LogicalE().Millimetres()
 		var b []byte
 		for range 6 {
 			if e += r.Float64(); s.RelE {
 				e = r.Float64()
 			}
-			b = fmt.Appendf(b, "G1 X%.*f Y%.*f E%.5f\n", r.IntN(5), r.Float64()*300-9, r.IntN(5), r.Float64()*300-9, e)
+			b = fmt.Appendf(b, "G1 X%.*f Y%.*f E%.5f\n", r.IntN(5), r.Float64()*300-9, r.IntN(5),
+				r.Float64()*300-9, e)
 		}
 		checkRun(t, s, b)
 	}

@@ -34,7 +34,8 @@ func TestNumber(t *testing.T) {
 	} {
 		got, end, ok := number([]byte(c.in), 0)
 		if got != c.want || c.in[end:] != c.rest || ok != c.ok {
-			t.Errorf("number(%q) = %d, rest %q, %v; want %d, %q, %v", c.in, got, c.in[end:], ok, c.want, c.rest, c.ok)
+			t.Errorf("number(%q) = %d, rest %q, %v; want %d, %q, %v", c.in, got, c.in[end:], ok, c.want,
+				c.rest, c.ok)
 		}
 	}
 }
@@ -55,7 +56,8 @@ func TestAppendMM(t *testing.T) {
 		n      Nano
 		places int
 		want   string
-	}{{0, 0, "0"}, {0, 2, "0.00"}, {1_200_000, 0, "1.2"}, {-1, 0, "-0.000001"}, {7_400_000, 2, "7.40"}, {7_412_340, 2, "7.41234"}, {-12 * MM, 0, "-12"}} {
+	}{{0, 0, "0"}, {0, 2, "0.00"}, {1_200_000, 0, "1.2"}, {-1, 0, "-0.000001"}, {7_400_000, 2, "7.40"},
+		{7_412_340, 2, "7.41234"}, {-12 * MM, 0, "-12"}} {
 		if got := string(AppendMM(nil, c.n, c.places)); got != c.want {
 			t.Errorf("AppendMM(%d, %d) = %q, want %q", c.n, c.places, got, c.want)
 		}
@@ -95,14 +97,16 @@ func TestParse(t *testing.T) {
 				words = append(words, string(l)+"?")
 			}
 		}
-		if p.Word() != c.word || strings.Join(words, " ") != c.words || string(p.Text) != c.text || string(p.Comment) != c.comment {
+		if p.Word() != c.word || strings.Join(words, " ") != c.words || string(p.Text) != c.text ||
+			string(p.Comment) != c.comment {
 			t.Errorf("%q: %q words %q text %q comment %q", c.in, p.Word(), words, p.Text, p.Comment)
 		}
 	}
 }
 
 func TestBadWords(t *testing.T) {
-	for in, want := range map[string]int{"G1 X--1 Y2": 4, "G1 Xnan Y2": 4, "G1 X99999999 Y2": 4, "G1 Y2 $": 7, "G1 X1 Y2": 0} {
+	for in, want := range map[string]int{"G1 X--1 Y2": 4, "G1 Xnan Y2": 4, "G1 X99999999 Y2": 4,
+		"G1 Y2 $": 7, "G1 X1 Y2": 0} {
 		var p Command
 		p.Parse([]byte(in))
 		if want == 0 {
@@ -111,7 +115,8 @@ func TestBadWords(t *testing.T) {
 			}
 			continue
 		}
-		if len(p.Bad) == 0 || p.Bad[0].Column != want || !(errors.Is(p.Bad[0], ErrNumber) || errors.Is(p.Bad[0], ErrJunk)) {
+		if len(p.Bad) == 0 || p.Bad[0].Column != want ||
+			!(errors.Is(p.Bad[0], ErrNumber) || errors.Is(p.Bad[0], ErrJunk)) {
 			t.Errorf("%q: %v, want column %d", in, p.Bad, want)
 		}
 		if p.Value('Y') != 2_000_000 || p.Has('X') {
@@ -121,7 +126,8 @@ func TestBadWords(t *testing.T) {
 }
 
 func TestChecksum(t *testing.T) {
-	for in, want := range map[string]bool{"N3 T0*57": true, "N4 G92 E0*67": true, "N4 G92 E0*68": false, "  N3 T0*57 ; x": true} {
+	for in, want := range map[string]bool{"N3 T0*57": true, "N4 G92 E0*67": true,
+		"N4 G92 E0*68": false, "  N3 T0*57 ; x": true} {
 		var p Command
 		p.Parse([]byte(in))
 		if !p.HasSum || p.SumOK != want {
@@ -167,7 +173,8 @@ func TestMachine(t *testing.T) {
 		m, a := run(strings.Split(c.lines, "|")...)
 		p := m.Logical()
 		mm := func(n Nano) string { return string(AppendMM(nil, n, 0)) }
-		got := fmt.Sprintf("%s %s %s %s debt %s kind %d laid %s", mm(p[0]), mm(p[1]), mm(p[2]), mm(m.LogicalE()), mm(m.Debt), a.Kind, mm(a.Laid))
+		got := fmt.Sprintf("%s %s %s %s debt %s kind %d laid %s", mm(p[0]), mm(p[1]), mm(p[2]),
+			mm(m.LogicalE()), mm(m.Debt), a.Kind, mm(a.Laid))
 		if got != c.want {
 			t.Errorf("%s: %s\n got %s\nwant %s", c.name, c.lines, got, c.want)
 		}
@@ -175,8 +182,10 @@ func TestMachine(t *testing.T) {
 }
 
 func TestSettings(t *testing.T) {
-	m, _ := run("M104 S215", "M109 R210", "M140 S60", "M106 S127", "M106 P2 S99", "M204 S500", "M205 X8 Y7", "M204 P800 T900", "SET_LIMIT ACCEL=3", "M220 S80", "G1 F1800")
-	if m.Nozzle() != 210e6 || !m.Hot() || m.Bed() != 60e6 || m.Fan != 127e6 || m.Speed() != 0.8 || m.Flow() != 1 || m.Feed != 1800*MM {
+	m, _ := run("M104 S215", "M109 R210", "M140 S60", "M106 S127", "M106 P2 S99", "M204 S500",
+		"M205 X8 Y7", "M204 P800 T900", "SET_LIMIT ACCEL=3", "M220 S80", "G1 F1800")
+	if m.Nozzle() != 210e6 || !m.Hot() || m.Bed() != 60e6 || m.Fan != 127e6 || m.Speed() != 0.8 ||
+		m.Flow() != 1 || m.Feed != 1800*MM {
 		t.Errorf("%+v %v %v", m.State, m.Nozzle(), m.Bed())
 	}
 	var got []string
@@ -202,7 +211,8 @@ func TestSnapshotsAreApart(t *testing.T) {
 		c.Parse([]byte(l))
 		m.Exec(&c, &a)
 	}
-	if before.Nozzle() != 210e6 || before.Bed() != 60e6 || len(before.Settings()) != 1 || before.Settings()[0].Line != "M204 S500" {
+	if before.Nozzle() != 210e6 || before.Bed() != 60e6 || len(before.Settings()) != 1 ||
+		before.Settings()[0].Line != "M204 S500" {
 		t.Error("a snapshot changed when the machine went on")
 	}
 }
@@ -222,7 +232,8 @@ func TestArc(t *testing.T) {
 	} {
 		m, a := run(c.line)
 		arc := a.Arc
-		if math.Abs(arc.Length()-c.length) > 1e-6 || math.Hypot(arc.CX-c.cx, arc.CY-c.cy) > 1e-6 || math.Abs(arc.Turn-c.turn) > 1e-6 || a.Kind != Lay || m.LogicalE() != MM {
+		if math.Abs(arc.Length()-c.length) > 1e-6 || math.Hypot(arc.CX-c.cx, arc.CY-c.cy) > 1e-6 ||
+			math.Abs(arc.Turn-c.turn) > 1e-6 || a.Kind != Lay || m.LogicalE() != MM {
 			t.Errorf("%s: %+v length %v", c.line, arc, arc.Length())
 		}
 		if n := arc.Pieces(0.01); n > 1 {
@@ -235,7 +246,8 @@ func TestArc(t *testing.T) {
 		}
 		b := arc.Bounds()
 		for k := range 200 {
-			if x, y := arc.At(float64(k) / 199); x < b[0]-1e-9 || x > b[2]+1e-9 || y < b[1]-1e-9 || y > b[3]+1e-9 {
+			if x, y := arc.At(float64(k) / 199); x < b[0]-1e-9 || x > b[2]+1e-9 || y < b[1]-1e-9 ||
+				y > b[3]+1e-9 {
 				t.Errorf("%s: the box %v misses %v, %v", c.line, b, x, y)
 				break
 			}
@@ -249,7 +261,8 @@ func TestArc(t *testing.T) {
 // FuzzParse checks that no bytes make the reader fail, and that reading twice
 // or with another line end gives the same.
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"G1 X1 Y2 E.5 F1800 ; a", "N1 G2 I1 J2*33", "g1x1e9", "START A=1", "M117 hi;x", "G92.1", "(", "T99999999999", "G1 X1.99999999999999999999"} {
+	for _, s := range []string{"G1 X1 Y2 E.5 F1800 ; a", "N1 G2 I1 J2*33", "g1x1e9", "START A=1",
+		"M117 hi;x", "G92.1", "(", "T99999999999", "G1 X1.99999999999999999999"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, s []byte) {
@@ -263,7 +276,8 @@ func FuzzParse(f *testing.F) {
 		m.Exec(&c, &a)
 		d.Parse(append(append([]byte{}, s...), '\r', '\n'))
 		n.Exec(&d, &b)
-		if c.Word() != d.Word() || a.Kind != b.Kind || a.Laid != b.Laid || m.Pos != n.Pos || m.E != n.E || m.Debt != n.Debt {
+		if c.Word() != d.Word() || a.Kind != b.Kind || a.Laid != b.Laid || m.Pos != n.Pos || m.E != n.E ||
+			m.Debt != n.Debt {
 			t.Fatalf("%q reads differently with a line end: %+v %+v", s, a, b)
 		}
 		for k := range 3 {

@@ -32,13 +32,18 @@ func TestVolumes(t *testing.T) {
 		volumetrics bool
 	}{
 		{"lengths", []string{"M83", "G1 X9 E2"}, 2, 0, 2, 1.75, false},
-		{"volumes in steps", []string{"M200 D1.75", "M83", "G1 X9 E2.405281875"}, 1, 0, 2.405282, 1.75, true},
-		{"volumes from the start", []string{"M200 D1.75", "G1 X9 E4.81056375", "G1 E2.405282"}, 2, 1, 2.405282, 1.75, true},
+		{"volumes in steps", []string{"M200 D1.75", "M83", "G1 X9 E2.405281875"}, 1, 0, 2.405282, 1.75,
+			true},
+		{"volumes from the start", []string{"M200 D1.75", "G1 X9 E4.81056375", "G1 E2.405282"}, 2, 1,
+			2.405282, 1.75, true},
 		{"thick filament", []string{"M200 D2.85", "M83", "G1 X9 E6.379397"}, 1, 0, 6.379397, 2.85, true},
-		{"switched off by D0", []string{"M200 D1.75", "M200 D0", "M83", "G1 X9 E3"}, 3, 0, 3, 1.75, false},
-		{"switched by S", []string{"M200 D2.85 S0", "M83", "G1 X9 E3", "M200 S1", "G1 X1 E6.379397"}, 4, 0, 9.379397, 2.85, true},
+		{"switched off by D0", []string{"M200 D1.75", "M200 D0", "M83", "G1 X9 E3"}, 3, 0, 3, 1.75,
+			false},
+		{"switched by S", []string{"M200 D2.85 S0", "M83", "G1 X9 E3", "M200 S1", "G1 X1 E6.379397"}, 4,
+			0, 9.379397, 2.85, true},
 		{"asked only", []string{"M200", "M83", "G1 X9 E3"}, 3, 0, 3, 1.75, false},
-		{"cubic inches", []string{"M200 D1.75", "G20", "M83", "G1 X1 E.001"}, 16.387064 / area, 0, 16.387064, 1.75, true},
+		{"cubic inches", []string{"M200 D1.75", "G20", "M83", "G1 X1 E.001"}, 16.387064 / area, 0,
+			16.387064, 1.75, true},
 	} {
 		m := after(c.lines...)
 		if !near(m.Laid, c.laid) || !near(m.Debt, c.debt) || !near(m.LogicalE(), c.logicalE) {
@@ -140,11 +145,13 @@ func TestOddWords(t *testing.T) {
 func TestUnfollowed(t *testing.T) {
 	var c Command
 	var a Act
-	for _, line := range []string{"G5 X9 Y8 I1 J1 P2 Q2 E3", "G5.1 X9 Y8 I1 J1 E3", "G2 X9 Y8 Z0 I3 K0 E3"} {
+	for _, line := range []string{"G5 X9 Y8 I1 J1 P2 Q2 E3", "G5.1 X9 Y8 I1 J1 E3",
+		"G2 X9 Y8 Z0 I3 K0 E3"} {
 		m := after("G28", "M83", "G18")
 		c.Parse([]byte(line))
 		m.Exec(&c, &a)
-		if !a.Curve || a.Kind != Lay || m.Pos != [3]Nano{9 * MM, 8 * MM, 0} || a.Laid != 3*MM || a.Arc.Turn != 0 {
+		if !a.Curve || a.Kind != Lay || m.Pos != [3]Nano{9 * MM, 8 * MM, 0} || a.Laid != 3*MM ||
+			a.Arc.Turn != 0 {
 			t.Errorf("%s: %+v at %v", line, a, m.Pos)
 		}
 	}
@@ -165,7 +172,8 @@ func TestBounds(t *testing.T) {
 	var c Command
 	var a Act
 	for k := range 500 {
-		for _, l := range []string{"SET_THING" + strings.Repeat("X", k%7) + itoa(int64(k)) + " VALUE=1", "T" + itoa(int64(k)), "M104 S210", "M83", "G1 E-1"} {
+		for _, l := range []string{"SET_THING" + strings.Repeat("X", k%7) + itoa(int64(k)) + " VALUE=1",
+			"T" + itoa(int64(k)), "M104 S210", "M83", "G1 E-1"} {
 			c.Parse([]byte(l))
 			m.Exec(&c, &a)
 		}

@@ -388,7 +388,8 @@ func (m *Machine) m(c *Command, a *Act) {
 		m.Fan = v
 	case 117, 118:
 		a.Kind = Message
-	case 110, 115, 105, 114, 108, 300, 155, 150, 355, 20, 21, 22, 23, 24, 27, 28, 29, 31, 75, 76, 77, 78, 80, 81, 86, 500, 501, 503:
+	case 110, 115, 105, 114, 108, 300, 155, 150, 355, 20, 21, 22, 23, 24, 27, 28, 29, 31, 75, 76, 77,
+		78, 80, 81, 86, 500, 501, 503:
 	case 290:
 		a.Kind = Lasting
 		m.babystep(c)
@@ -407,7 +408,8 @@ func (m *Machine) m(c *Command, a *Act) {
 		a.Kind = Lasting
 		m.setVolume(c)
 		m.setSticky(c.Word(), plain(c))
-	case 92, 141, 191, 201, 202, 203, 204, 205, 206, 207, 208, 209, 211, 302, 413, 420, 428, 566, 572, 592, 593,
+	case 92, 141, 191, 201, 202, 203, 204, 205, 206, 207, 208, 209, 211, 302, 413, 420, 428, 566, 572,
+		592, 593,
 		665, 666, 851, 900:
 		a.Kind = Lasting
 		m.setSticky(c.Word(), plain(c))
@@ -514,7 +516,8 @@ func heater(key string, v int64) byte {
 		case "EXTRUDER", "NOZZLE", "HOTEND", "TOOL", "HOTENDTEMP", "NOZZLETEMP", "EXTRUDERTEMP":
 			kind = 'n'
 			temp = temp || strings.HasSuffix(word, "TEMP")
-		case "S", "T", "SET", "TARGET", "INITIAL", "FIRST", "LAYER", "FIRSTLAYER", "PRINT", "PRINTING", "START", "HEAT", "0", "1":
+		case "S", "T", "SET", "TARGET", "INITIAL", "FIRST", "LAYER", "FIRSTLAYER", "PRINT", "PRINTING",
+			"START", "HEAT", "0", "1":
 		default:
 			return 0 // BED_MESH, NOZZLE_DIAMETER, CHAMBER_TEMP, …
 		}

@@ -20,7 +20,8 @@ type Run struct {
 // and height stay what they were. What it does, Parse and Exec do just the
 // same, line by line: this loop exists because it is most of every file.
 func (m *Machine) LayRun(s []byte, r *Run) int {
-	if m.Inch || m.RelXYZ || m.Debt != 0 || m.Known != KnowX|KnowY|KnowZ || m.Aux != nil && m.Aux.Volume {
+	if m.Inch || m.RelXYZ || m.Debt != 0 || m.Known != KnowX|KnowY|KnowZ || m.Aux != nil &&
+		m.Aux.Volume {
 		return 0
 	}
 	const hasX, hasY, hasE = 1, 2, 4

@@ -27,10 +27,12 @@ func TestScanner(t *testing.T) {
 		}
 	}
 	var c Command
-	if s := NewScanner(bytes.NewReader(make([]byte, MaxLine+1))); s.Scan(&c) || !errors.Is(s.Err(), ErrLong) {
+	if s := NewScanner(bytes.NewReader(make([]byte, MaxLine+1))); s.Scan(&c) ||
+		!errors.Is(s.Err(), ErrLong) {
 		t.Error(s.Err())
 	}
-	if s := NewScanner(iotest.ErrReader(errors.ErrUnsupported)); s.Scan(&c) || !errors.Is(s.Err(), errors.ErrUnsupported) {
+	if s := NewScanner(iotest.ErrReader(errors.ErrUnsupported)); s.Scan(&c) ||
+		!errors.Is(s.Err(), errors.ErrUnsupported) {
 		t.Error(s.Err())
 	}
 }

@@ -161,7 +161,8 @@ func (s *State) Tools() []int32 {
 func (s State) Without(word string) State {
 	if s.setting(word) != "" {
 		a := s.change()
-		a.Sticky = slices.DeleteFunc(slices.Clone(a.Sticky), func(t Setting) bool { return t.Word == word })
+		a.Sticky = slices.DeleteFunc(slices.Clone(a.Sticky),
+			func(t Setting) bool { return t.Word == word })
 	}
 	return s
 }

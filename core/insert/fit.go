@@ -59,28 +59,38 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 	what := name(part)
 	switch {
 	case p.Closes != nil && n > *p.Closes:
-		care(layer.Grave, "insert-late", "The pocket is closed by layer %d already; stop before that.", *p.Closes)
+		care(layer.Grave, "insert-late", "The pocket is closed by layer %d already; stop before that.",
+			*p.Closes)
 	case n <= p.FirstOpen:
-		care(layer.Grave, "insert-early", "The pocket begins with layer %d; nothing holds %s before it.", p.FirstOpen, what)
+		care(layer.Grave, "insert-early", "The pocket begins with layer %d; nothing holds %s before it.",
+			p.FirstOpen, what)
 	case f.Narrow > 0 && f.Narrow > p.Widest && f.Side >= -press:
-		care(layer.Grave, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to %.1f mm. Stop before layer %d.", f.Narrow, p.At(f.Narrow).Across, f.lastWide(n))
+		care(layer.Grave, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to "+
+			"%.1f mm. Stop before layer %d.", f.Narrow, p.At(f.Narrow).Across, f.lastWide(n))
 	case f.Narrow > 0 || f.Side < -press:
-		care(layer.Grave, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what, -f.Side)
+		care(layer.Grave, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what,
+			-f.Side)
 	case p.Closes != nil && f.Top > f.ceiling(ix)+flush:
-		care(layer.Grave, "insert-proud", "It is never covered: %s would stand %.2f mm into layer %d, which closes the pocket. A deeper pocket, or something flatter.", what, f.Top-f.ceiling(ix), *p.Closes)
+		care(layer.Grave, "insert-proud", "It is never covered: %s would stand %.2f mm into layer %d, "+
+			"which closes the pocket. A deeper pocket, or something flatter.", what, f.Top-f.ceiling(ix),
+			*p.Closes)
 	case top-f.Rest < holds*part.Height && part.Shape != "ball":
-		care(layer.Care, "insert-early", "Only %.1f of its %.1f mm stand in the pocket by then; it can fall over. Stop later.", math.Max(0, top-f.Rest), part.Height)
+		care(layer.Care, "insert-early", "Only %.1f of its %.1f mm stand in the pocket by then; it can "+
+			"fall over. Stop later.", math.Max(0, top-f.Rest), part.Height)
 	case f.Above < -flush:
 		care(layer.Care, "insert-proud", "It stands %.2f mm proud of the layer below the stop.", -f.Above)
 		if u := f.Until(ix, n); u > n {
 			f.Words += fmt.Sprintf(" The head is lifted over it until layer %d is laid.", u-1)
 		}
 	case f.Side < loose:
-		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, so that the part does not let go. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
+		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, so "+
+			"that the part does not let go. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
 	case p.Closes == nil:
-		care(layer.Care, "insert-open", "It drops in, %.2f mm free at each side; but nothing ever closes the pocket, and it can fall out.", f.Side)
+		care(layer.Care, "insert-open", "It drops in, %.2f mm free at each side; but nothing ever "+
+			"closes the pocket, and it can fall out.", f.Side)
 	default:
-		f.Words = fmt.Sprintf("It drops in, %.2f mm free at each side and %.2f mm above.", f.Side, math.Max(f.Above, 0))
+		f.Words = fmt.Sprintf("It drops in, %.2f mm free at each side and %.2f mm above.", f.Side,
+			math.Max(f.Above, 0))
 	}
 	if f.Level != layer.Grave {
 		f.more(p, part)
@@ -91,10 +101,12 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 // more adds what a person should know about something that goes in.
 func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart) {
 	if f.Rest > p.FloorZ+0.3 && part.Shape != "ball" {
-		f.Words += fmt.Sprintf(" It rests where the pocket gets narrower, %.1f mm above its floor.", f.Rest-p.FloorZ)
+		f.Words += fmt.Sprintf(" It rests where the pocket gets narrower, %.1f mm above its floor.",
+			f.Rest-p.FloorZ)
 	}
 	if part.Magnet && f.Side > 0.15 {
-		f.raise("insert-loose", " A loose magnet jumps to the nozzle: hold it with a drop of glue or a piece of steel under the bed, and mark which pole faces up.")
+		f.raise("insert-loose", " A loose magnet jumps to the nozzle: hold it with a drop of glue or a "+
+			"piece of steel under the bed, and mark which pole faces up.")
 	} else if part.Magnet {
 		f.Words += " Mark which pole faces up."
 	} else if part.Steel && f.Side > rattles && part.Shape != "ball" {
@@ -150,7 +162,8 @@ func At(pockets []landmark.Pocket, n int) []*landmark.Pocket {
 // Fold returns the layer before which the printer best stops for count parts to
 // go into a pocket, and why there: as late as possible, so that nothing can
 // knock them. 0 when they do not go in, or the pocket is never closed.
-func Fold(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count int) (n int, why string) {
+func Fold(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count int) (n int,
+	why string) {
 	if p.Closes == nil {
 		return 0, ""
 	}
@@ -165,7 +178,8 @@ func Fold(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count int)
 	case n == *p.Closes:
 		return n, fmt.Sprintf("as late as possible: layer %d closes over it", n)
 	}
-	return n, fmt.Sprintf("the last fold at which it passes: layer %d narrows the opening to %.1f mm", n, p.At(n).Across)
+	return n, fmt.Sprintf("the last fold at which it passes: layer %d narrows the opening to %.1f mm",
+		n, p.At(n).Across)
 }
 
 // Chosen returns how what goes in at an ear sits in the pockets it goes into:
@@ -173,7 +187,8 @@ func Fold(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count int)
 // than there are pockets, they lie on one another. Nothing is returned when no
 // pocket is open there, or the ear does not say how large its insert is.
 func Chosen(ix *layer.Index, pockets []landmark.Pocket, e *plan.Ear, n int) []Fit {
-	if e.Kind != plan.Insert || e.Insert == nil || e.Insert.Across == 0 || e.Insert.Height == 0 && e.Insert.Shape != "ball" {
+	if e.Kind != plan.Insert || e.Insert == nil || e.Insert.Across == 0 || e.Insert.Height == 0 &&
+		e.Insert.Shape != "ball" {
 		return nil
 	}
 	part := *e.Insert
@@ -190,7 +205,8 @@ func Chosen(ix *layer.Index, pockets []landmark.Pocket, e *plan.Ear, n int) []Fi
 		var named []*landmark.Pocket
 		for _, at := range e.At {
 			for i := range pockets { // also one that is closed by then: it says so
-				if p := &pockets[i]; math.Hypot(p.Centre[0]-at[0], p.Centre[1]-at[1]) <= math.Max(p.Size[0], p.Size[1])/2 {
+				if p := &pockets[i]; math.Hypot(p.Centre[0]-at[0], p.Centre[1]-at[1]) <= math.Max(p.Size[0],
+					p.Size[1])/2 {
 					named = append(named, p)
 				}
 			}
@@ -279,7 +295,8 @@ fits:
 				continue fits
 			}
 		}
-		out, count = append(out, layer.Finding{Level: f.Level, Code: f.Code, Line: line, Message: f.Words}), append(count, 1)
+		out, count = append(out, layer.Finding{Level: f.Level, Code: f.Code, Line: line,
+			Message: f.Words}), append(count, 1)
 	}
 	for k := range out {
 		if count[k] > 1 {

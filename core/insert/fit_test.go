@@ -16,19 +16,23 @@ import (
 func slab(n int) *layer.Index {
 	ix := &layer.Index{}
 	for k := 1; k <= n; k++ {
-		ix.Layers = append(ix.Layers, layer.Layer{Z: gcode.Nano(k) * gcode.MM / 5, Height: gcode.MM / 5, Object: 1})
+		ix.Layers = append(ix.Layers, layer.Layer{Z: gcode.Nano(k) * gcode.MM / 5, Height: gcode.MM / 5,
+			Object: 1})
 	}
 	return ix
 }
 
 func pocket(shape string, w, h, inscribed float64, first, last int) landmark.Pocket {
 	closes := last + 1
-	return landmark.Pocket{Shape: shape, Across: min(w, h), Size: [2]float64{w, h}, Inscribed: inscribed, FirstOpen: first, LastOpen: last, Closes: &closes, FloorZ: 0.2 * float64(first-1), Depth: 0.2 * float64(last-first+1), Widest: first}
+	return landmark.Pocket{Shape: shape, Across: min(w, h), Size: [2]float64{w, h},
+		Inscribed: inscribed, FirstOpen: first, LastOpen: last, Closes: &closes, FloorZ: 0.2 *
+			float64(first-1), Depth: 0.2 * float64(last-first+1), Widest: first}
 }
 
 func TestFit(t *testing.T) {
 	ix := slab(100)
-	hex, round, rect := pocket("hex", 13.4, 15.47, 13.4, 11, 44), pocket("round", 15.4, 15.4, 15.4, 11, 44), pocket("rect", 20.2, 10.2, 10.2, 11, 44)
+	hex, round, rect := pocket("hex", 13.4, 15.47, 13.4, 11, 44), pocket("round", 15.4, 15.4, 15.4, 11,
+		44), pocket("rect", 20.2, 10.2, 10.2, 11, 44)
 	nut := plan.InsertPart{Name: "M8 nut", Shape: "hex", Across: 13, Height: 6.5, Steel: true}
 	for name, c := range map[string]struct {
 		p           landmark.Pocket
@@ -38,23 +42,33 @@ func TestFit(t *testing.T) {
 		level       string
 		want        string
 	}{
-		"a nut in its hexagon":     {hex, nut, 45, 0.2, 0.3, "", "drops in"},
-		"stopped too early":        {hex, nut, 43, 0.2, -0.1, layer.Care, "0.10 mm proud"},
-		"one layer late":           {hex, nut, 46, 0.2, 0.5, layer.Grave, "closed by layer 45"},
-		"before it begins":         {hex, nut, 11, 0.2, -6.5, layer.Grave, "begins with layer 11"},
-		"a nut in a round hole":    {round, nut, 45, 0.19, 0.3, "", "drops in"},
-		"a nut too wide":           {rect, nut, 45, -1.4, -6.5, layer.Grave, "1.40 mm too wide"},
-		"a magnet, loose":          {round, plan.InsertPart{Shape: "disc", Across: 15, Height: 3, Magnet: true}, 45, 0.2, 3.8, layer.Care, "jumps to the nozzle"},
-		"a magnet, pressed in":     {round, plan.InsertPart{Shape: "disc", Across: 15.4, Height: 3, Magnet: true}, 45, 0, 3.8, layer.Care, "pressed in"},
-		"a block":                  {rect, plan.InsertPart{Shape: "block", Across: 10, Length: 20, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
-		"a block across":           {rect, plan.InsertPart{Shape: "block", Across: 12, Length: 20, Height: 5}, 45, -0.9, -5, layer.Grave, "too wide"},
-		"a square nut":             {rect, plan.InsertPart{Shape: "square", Across: 10, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
-		"a square nut in a circle": {round, plan.InsertPart{Shape: "square", Across: 10, Height: 5}, 45, 0.63, 1.8, "", "drops in"},
-		"a ball":                   {round, plan.InsertPart{Shape: "ball", Across: 8, Height: 8, Steel: true}, 45, 3.7, -1.2, layer.Grave, "never covered"},
-		"a weight with much room":  {round, plan.InsertPart{Shape: "disc", Across: 8, Height: 5, Steel: true}, 45, 3.7, 1.8, "", "a drop of glue"},
+		"a nut in its hexagon":  {hex, nut, 45, 0.2, 0.3, "", "drops in"},
+		"stopped too early":     {hex, nut, 43, 0.2, -0.1, layer.Care, "0.10 mm proud"},
+		"one layer late":        {hex, nut, 46, 0.2, 0.5, layer.Grave, "closed by layer 45"},
+		"before it begins":      {hex, nut, 11, 0.2, -6.5, layer.Grave, "begins with layer 11"},
+		"a nut in a round hole": {round, nut, 45, 0.19, 0.3, "", "drops in"},
+		"a nut too wide":        {rect, nut, 45, -1.4, -6.5, layer.Grave, "1.40 mm too wide"},
+		"a magnet, loose": {round, plan.InsertPart{
+			Shape: "disc", Across: 15, Height: 3, Magnet: true}, 45, 0.2, 3.8, layer.Care,
+			"jumps to the nozzle"},
+		"a magnet, pressed in": {round, plan.InsertPart{
+			Shape: "disc", Across: 15.4, Height: 3, Magnet: true}, 45, 0, 3.8, layer.Care, "pressed in"},
+		"a block": {rect, plan.InsertPart{
+			Shape: "block", Across: 10, Length: 20, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
+		"a block across": {rect, plan.InsertPart{
+			Shape: "block", Across: 12, Length: 20, Height: 5}, 45, -0.9, -5, layer.Grave, "too wide"},
+		"a square nut": {rect, plan.InsertPart{
+			Shape: "square", Across: 10, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
+		"a square nut in a circle": {round, plan.InsertPart{
+			Shape: "square", Across: 10, Height: 5}, 45, 0.63, 1.8, "", "drops in"},
+		"a ball": {round, plan.InsertPart{
+			Shape: "ball", Across: 8, Height: 8, Steel: true}, 45, 3.7, -1.2, layer.Grave, "never covered"},
+		"a weight with much room": {round, plan.InsertPart{
+			Shape: "disc", Across: 8, Height: 5, Steel: true}, 45, 3.7, 1.8, "", "a drop of glue"},
 	} {
 		f := Of(ix, &c.p, &c.part, 1, c.n)
-		if f.Side != c.side || f.Above != c.above || f.Level != c.level || !strings.Contains(f.Words, c.want) {
+		if f.Side != c.side || f.Above != c.above || f.Level != c.level ||
+			!strings.Contains(f.Words, c.want) {
 			t.Errorf("%s: %+v, want %v, %v, %q with %q", name, f, c.side, c.above, c.level, c.want)
 		}
 	}
@@ -63,7 +77,8 @@ func TestFit(t *testing.T) {
 // hollow is a pocket for a ball: a sphere of the diameter, its lowest point at
 // a height of 2 mm.
 func hollow(across float64) landmark.Pocket {
-	p := landmark.Pocket{Shape: "ball", Across: across, Size: [2]float64{across, across}, Inscribed: across, FloorZ: 2}
+	p := landmark.Pocket{Shape: "ball", Across: across, Size: [2]float64{across, across},
+		Inscribed: across, FloorZ: 2}
 	for k := 11; ; k++ {
 		z := 0.2*float64(k) - 0.1
 		d := z - 2 - across/2
@@ -72,7 +87,8 @@ func hollow(across float64) landmark.Pocket {
 			break
 		}
 		w := 2 * math.Sqrt(across*across/4-d*d)
-		p.Sections = append(p.Sections, landmark.Opening{Layer: k, Across: w, Inscribed: w, Size: [2]float64{w, w}})
+		p.Sections = append(p.Sections, landmark.Opening{Layer: k, Across: w, Inscribed: w,
+			Size: [2]float64{w, w}})
 		if p.FirstOpen == 0 {
 			p.FirstOpen = k
 		}
@@ -97,10 +113,12 @@ func TestBall(t *testing.T) {
 		t.Fatal(n, why, p.Widest)
 	}
 	f := Of(ix, &p, ball, 1, n)
-	if f.Level != layer.Care || f.Code != "insert-proud" || math.Abs(f.Top-10) > 0.1 || math.Abs(f.Side-0.3) > 0.02 {
+	if f.Level != layer.Care || f.Code != "insert-proud" || math.Abs(f.Top-10) > 0.1 ||
+		math.Abs(f.Side-0.3) > 0.02 {
 		t.Errorf("%+v", f)
 	}
-	if late := Of(ix, &p, ball, 1, n+1); late.Level != layer.Grave || !strings.Contains(late.Words, fmt.Sprintf("Stop before layer %d", n)) {
+	if late := Of(ix, &p, ball, 1, n+1); late.Level != layer.Grave ||
+		!strings.Contains(late.Words, fmt.Sprintf("Stop before layer %d", n)) {
 		t.Errorf("%+v", late)
 	}
 	if u := f.Until(ix, n); math.Abs(float64(u)-50) > 1 {
@@ -126,16 +144,20 @@ func TestStep(t *testing.T) {
 	ix := slab(100)
 	p := pocket("hex", 13.4, 15.5, 13.4, 11, 44)
 	p.Widest = 21
-	p.Sections = []landmark.Opening{{Layer: 11, Across: 5, Inscribed: 5, Size: [2]float64{5, 5}}, {Layer: 21, Across: 13.4, Inscribed: 13.4, Size: [2]float64{13.4, 15.5}}}
-	f := Of(ix, &p, &plan.InsertPart{Name: "M8 nut", Shape: "hex", Across: 13, Height: 4, Steel: true}, 1, 45)
-	if f.Rest != 4 || f.Top != 8 || f.Level != "" || !strings.Contains(f.Words, "rests where the pocket gets narrower") {
+	p.Sections = []landmark.Opening{{Layer: 11, Across: 5, Inscribed: 5, Size: [2]float64{5, 5}},
+		{Layer: 21, Across: 13.4, Inscribed: 13.4, Size: [2]float64{13.4, 15.5}}}
+	f := Of(ix, &p, &plan.InsertPart{Name: "M8 nut", Shape: "hex", Across: 13, Height: 4, Steel: true},
+		1, 45)
+	if f.Rest != 4 || f.Top != 8 || f.Level != "" || !strings.Contains(f.Words, "rests where the "+
+		"pocket gets narrower") {
 		t.Errorf("%+v", f)
 	}
 }
 
 func TestChosen(t *testing.T) {
 	ix := slab(100)
-	pockets := []landmark.Pocket{pocket("round", 5, 5, 5, 20, 40), pocket("hex", 13.4, 15.47, 13.4, 11, 44), pocket("hex", 13.4, 15.47, 13.4, 11, 44), pocket("round", 30, 30, 30, 30, 60)}
+	pockets := []landmark.Pocket{pocket("round", 5, 5, 5, 20, 40), pocket("hex", 13.4, 15.47, 13.4, 11,
+		44), pocket("hex", 13.4, 15.47, 13.4, 11, 44), pocket("round", 30, 30, 30, 30, 60)}
 	for i := range pockets {
 		pockets[i].Centre = [2]float64{float64(40 * i), 10}
 	}
@@ -151,9 +173,10 @@ func TestChosen(t *testing.T) {
 	}{
 		"one of two that are alike": {ear(plan.Ear{}), 45, []float64{40, 80}, 1},
 		"two, each in its own":      {ear(plan.Ear{Count: 2}), 45, []float64{40, 80}, 1},
-		"the one it names":          {ear(plan.Ear{Count: 2, At: [][2]float64{{81, 9}}}), 45, []float64{80}, 2},
-		"two on each other":         {ear(plan.Ear{Count: 6}), 45, []float64{40, 80, 120}, 2},
-		"nothing is open":           {ear(plan.Ear{}), 5, nil, 0},
+		"the one it names": {ear(plan.Ear{Count: 2, At: [][2]float64{{81, 9}}}), 45, []float64{
+			80}, 2},
+		"two on each other": {ear(plan.Ear{Count: 6}), 45, []float64{40, 80, 120}, 2},
+		"nothing is open":   {ear(plan.Ear{}), 5, nil, 0},
 	} {
 		got := Chosen(ix, pockets, c.e, c.n)
 		var at []float64
@@ -233,7 +256,8 @@ func ExampleWords() {
 func TestBrushes(t *testing.T) {
 	shape := Nozzle{Tip: 0.5, Free: 6, Reach: 20}
 	at := func(d float64) (from, to [3]gcode.Nano) {
-		return [3]gcode.Nano{gcode.FromMM(-9), gcode.FromMM(d), gcode.FromMM(5)}, [3]gcode.Nano{gcode.FromMM(9), gcode.FromMM(d), gcode.FromMM(5)}
+		return [3]gcode.Nano{gcode.FromMM(-9), gcode.FromMM(d), gcode.FromMM(5)},
+			[3]gcode.Nano{gcode.FromMM(9), gcode.FromMM(d), gcode.FromMM(5)}
 	}
 	round := landmark.Pocket{Shape: "round", Across: 8.2, LastOpen: 9, Widest: 5}
 	for _, c := range []struct {
@@ -249,7 +273,8 @@ func TestBrushes(t *testing.T) {
 		{"2 mm proud, 2 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 6, 0.5, shape},
 		{"2 mm proud, 3 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 7, 7, 0, shape},
 		{"7 mm proud, 10 mm away", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 8, shape},
-		{"7 mm proud, 10 mm away, a slender head", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 0, Nozzle{Tip: 0.5, Free: 6, Reach: 8}},
+		{"7 mm proud, 10 mm away, a slender head", plan.InsertPart{Shape: "disc", Across: 8}, 12, 14, 0,
+			Nozzle{Tip: 0.5, Free: 6, Reach: 8}},
 		{"a ball, nearly in", plan.InsertPart{Shape: "ball", Across: 8}, 6, 4.1, 0, shape},
 		{"half a ball", plan.InsertPart{Shape: "ball", Across: 8}, 9, 4.6, 1.56, shape},
 	} {

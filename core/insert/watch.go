@@ -44,7 +44,8 @@ func NewWatch(fits []Fit) *Watch {
 		switch part := &s.Part; {
 		case part.Shape == "hex" && p.Shape == "hex":
 			lies.hex(part.Across, p.Turn)
-		case (part.Shape == "block" || part.Shape == "rect" || part.Shape == "square") && p.Shape == "rect":
+		case (part.Shape == "block" || part.Shape == "rect" || part.Shape == "square") &&
+			p.Shape == "rect":
 			long, short := math.Max(part.Length, part.Across), part.Across
 			if o.Size[0] >= o.Size[1] {
 				lies.box(long, short, p.Turn)
@@ -122,7 +123,9 @@ func NozzleOf(p *plan.Printer) Nozzle {
 
 // Brush says in a sentence that the nozzle's side comes into something.
 func Brush(ear string, by float64, layer int) string {
-	return fmt.Sprintf("What goes in at ear %s stands so near to what is laid beside it that the nozzle's side would come up to %.1f mm into it, first in layer %d, if it is a cone of 45 degrees. Use a slender nozzle, put it in later, or leave more room round it.", ear, by, layer)
+	return fmt.Sprintf("What goes in at ear %s stands so near to what is laid beside it that the "+
+		"nozzle's side would come up to %.1f mm into it, first in layer %d, if it is a cone of 45 "+
+		"degrees. Use a slender nozzle, put it in later, or leave more room round it.", ear, by, layer)
 }
 
 // slice is how far apart the heights are at which shapes are compared, mm.
@@ -191,7 +194,8 @@ func (b *body) box(w, h, turn float64) {
 	b.r = math.Hypot(w, h) / 2
 	b.pts = nil
 	s, c := math.Sincos(turn * math.Pi / 180)
-	for _, q := range [4][2]float64{{-w / 2, -h / 2}, {w / 2, -h / 2}, {w / 2, h / 2}, {-w / 2, h / 2}} {
+	for _, q := range [4][2]float64{{-w / 2, -h / 2}, {w / 2, -h / 2}, {w / 2, h / 2},
+		{-w / 2, h / 2}} {
 		b.pts = append(b.pts, [2]float64{b.x + q[0]*c - q[1]*s, b.y + q[0]*s + q[1]*c})
 	}
 }
@@ -273,7 +277,8 @@ func Pieces(from, to [3]gcode.Nano, arc *gcode.Arc, f func(from, to [3]gcode.Nan
 	for k := 1; k <= n; k++ {
 		t := float64(k) / float64(n)
 		x, y := arc.At(t)
-		next := [3]gcode.Nano{gcode.FromMM(x), gcode.FromMM(y), from[2] + gcode.Nano(float64(to[2]-from[2])*t)}
+		next := [3]gcode.Nano{gcode.FromMM(x), gcode.FromMM(y),
+			from[2] + gcode.Nano(float64(to[2]-from[2])*t)}
 		f(last, next)
 		last = next
 	}

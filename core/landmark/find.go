@@ -73,7 +73,8 @@ func (f *Finder) Report() *Report {
 
 // Find looks at every layer. progress is called now and then with 0…1; it may
 // be nil.
-func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Report, error) {
+func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Report,
+	error) {
 	f := NewFinder(ix)
 	for n := 1; n <= len(ix.Layers); n++ {
 		if err := ctx.Err(); err != nil {
@@ -92,7 +93,8 @@ func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(
 }
 
 func (f *Finder) add(n int, kind string, certainty float64, reason string) {
-	f.marks = append(f.marks, Landmark{BeforeLayer: &n, Kind: kind, Certainty: math.Round(min(certainty, 0.99)*100) / 100, Reason: reason})
+	f.marks = append(f.marks, Landmark{BeforeLayer: &n, Kind: kind,
+		Certainty: math.Round(min(certainty, 0.99)*100) / 100, Reason: reason})
 }
 
 // signOf tells the way on which a layer is laid from that of another; with as much filament
@@ -135,7 +137,8 @@ func (f *Finder) again(n int) {
 // heights notes where layers become thicker or thinner.
 func (f *Finder) heights(n int) {
 	if h, b := f.ix.Layers[n-1].Height, f.ix.Layers[n-2].Height; n > 2 && b > 0 && absN(h-b)*20 > b*3 {
-		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before", trim(h), trim(b)))
+		f.add(n, HeightChanges, 0.9, fmt.Sprintf("Layers are %s mm thick from here, %s mm before",
+			trim(h), trim(b)))
 	}
 }
 
@@ -165,18 +168,22 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 		sure := 0.55 + 0.45*min(1, (share-0.18)/0.5)
 		switch {
 		case islands > 1 && islands > below.Pieces:
-			f.add(n, Raised, sure+0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; %d islands go on", share*100, islands))
+			f.add(n, Raised, sure+0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; %d "+
+				"islands go on", share*100, islands))
 		case share > 0.5:
-			f.add(n, Raised, sure-0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; one part goes on", share*100))
+			f.add(n, Raised, sure-0.1, fmt.Sprintf("Plastic stops over %.0f %% of the flat top; one part "+
+				"goes on", share*100))
 		default:
-			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes on", ends))
+			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes "+
+				"on", ends))
 		}
 	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea && figures(ended) > 1:
 		k := figures(ended)
 		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(k)),
 			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", k, ends))
 	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
-		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at once", fresh/was*100))
+		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at "+
+			"once", fresh/was*100))
 	}
 	f.heights(n)
 	// A line over nothing leaves fresh cells; where there are hardly any, the
@@ -185,7 +192,8 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 		return
 	}
 	if l := longest(s, below, moves); l >= 3 {
-		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both ends", l))
+		f.add(n, Bridge, 0.5+min(0.4, l/50), fmt.Sprintf("Lines cross %.1f mm of nothing, held at both "+
+			"ends", l))
 	}
 }
 
@@ -280,7 +288,8 @@ func longest(s, below *raster.Section, moves []layer.Move) float64 {
 func (f *Finder) inside(moves []layer.Move) {
 	for _, b := range Groups(moves) {
 		line := b.Line
-		f.marks = append(f.marks, Landmark{BeforeLine: &line, Kind: Paths, Certainty: b.Certainty, Reason: b.Reason})
+		f.marks = append(f.marks, Landmark{BeforeLine: &line, Kind: Paths, Certainty: b.Certainty,
+			Reason: b.Reason})
 	}
 }
 
@@ -315,7 +324,8 @@ func keep(marks []Landmark) []Landmark {
 		if a != b {
 			return a < b
 		}
-		return out[i].BeforeLine != nil && out[j].BeforeLine != nil && *out[i].BeforeLine < *out[j].BeforeLine
+		return out[i].BeforeLine != nil && out[j].BeforeLine != nil &&
+			*out[i].BeforeLine < *out[j].BeforeLine
 	})
 	return out
 }

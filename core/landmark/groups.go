@@ -44,7 +44,8 @@ func Groups(moves []layer.Move) []Border {
 			if n > 1 {
 				what = fmt.Sprintf("%d small pieces are", n)
 			}
-			out = append(out, Border{b.line, min(0.95, 0.7+0.05*float64(n)), what + " finished; what surrounds them begins"})
+			out = append(out, Border{b.line, min(0.95, 0.7+0.05*float64(n)),
+				what + " finished; what surrounds them begins"})
 		case apart(a.box, b.box):
 			out = append(out, Border{b.line, 0.4, "One island is finished; the next begins"})
 		}
@@ -78,7 +79,8 @@ func groups(moves []layer.Move) []group {
 		}
 		way = 0
 		class := p.Class
-		if class != layer.Skirt && p.Closed && len(gs) < 3 && (len(gs) == 0 || gs[len(gs)-1].class == layer.Skirt) && outermost(b, whole) && lonely(moves, paths, b) {
+		if class != layer.Skirt && p.Closed && len(gs) < 3 && (len(gs) == 0 ||
+			gs[len(gs)-1].class == layer.Skirt) && outermost(b, whole) && lonely(moves, paths, b) {
 			class = layer.Skirt
 		}
 		g := group{line, b, p.Laid.Millimetres(), class, p.Length}

@@ -129,9 +129,11 @@ func (t *track) step(n int, f *Finder, p *raster.Piece) {
 	}
 	s := f.measure(n, p)
 	t.measured = a
-	t.sections = append(t.sections, Opening{Layer: n, Across: hundredth(s.across), Size: [2]float64{hundredth(s.w), hundredth(s.h)}, Inscribed: hundredth(s.inscribed)})
+	t.sections = append(t.sections, Opening{Layer: n, Across: hundredth(s.across),
+		Size: [2]float64{hundredth(s.w), hundredth(s.h)}, Inscribed: hundredth(s.inscribed)})
 	// Small circles are few cells, and look like anything.
-	t.round = t.round && (s.name == "round" || math.Min(s.w, s.h) > 0.8*math.Max(s.w, s.h) && s.inscribed > 0.85*s.across || s.across < 4)
+	t.round = t.round && (s.name == "round" || math.Min(s.w, s.h) > 0.8*math.Max(s.w, s.h) &&
+		s.inscribed > 0.85*s.across || s.across < 4)
 	if a > t.area {
 		t.area, t.widest, t.middle = a, n, s
 	}
@@ -150,8 +152,11 @@ func (f *Finder) close(t *track, at int) {
 	if t.last == t.first { // one layer is a seam, not a pocket
 		return
 	}
-	p := Pocket{Shape: t.middle.name, Centre: [2]float64{hundredth(t.middle.cx), hundredth(t.middle.cy)}, Across: hundredth(t.middle.across), Size: [2]float64{hundredth(t.middle.w), hundredth(t.middle.h)},
-		Turn: hundredth(t.middle.turn), Inscribed: hundredth(t.middle.inscribed), FirstOpen: t.first, LastOpen: t.last, Widest: t.widest, Sections: t.sections}
+	p := Pocket{Shape: t.middle.name, Centre: [2]float64{hundredth(t.middle.cx),
+		hundredth(t.middle.cy)}, Across: hundredth(t.middle.across),
+		Size: [2]float64{hundredth(t.middle.w), hundredth(t.middle.h)},
+		Turn: hundredth(t.middle.turn), Inscribed: hundredth(t.middle.inscribed), FirstOpen: t.first,
+		LastOpen: t.last, Widest: t.widest, Sections: t.sections}
 	first, last := &f.ix.Layers[t.first-1], &f.ix.Layers[t.last-1]
 	p.FloorZ = hundredth((first.Z - first.Height).Millimetres())
 	p.Depth = hundredth((last.Z - first.Z + first.Height).Millimetres())
@@ -169,7 +174,8 @@ func (f *Finder) close(t *track, at int) {
 		}
 		f.add(at, Closes, sure, what+" is covered by this layer")
 		if p.Shape == "ball" {
-			f.add(p.Widest+1, Widest, sure, fmt.Sprintf("A hollow for a ball, %.1f mm wide, is widest below this layer", p.Across))
+			f.add(p.Widest+1, Widest, sure, fmt.Sprintf("A hollow for a ball, %.1f mm wide, is widest "+
+				"below this layer", p.Across))
 		}
 		f.add(at, LastOpen, sure, what+" can still be reached")
 	}

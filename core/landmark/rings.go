@@ -20,7 +20,8 @@ func ringsOf(ix *layer.Index, n int, moves []layer.Move) []ring {
 	var out []ring
 	l := &ix.Layers[n-1]
 	for _, p := range layer.Paths(moves) {
-		if !p.Closed || p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || p.Length <= 0 {
+		if !p.Closed || p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support ||
+			p.Length <= 0 {
 			continue
 		}
 		r := ring{}
@@ -45,7 +46,8 @@ func ringsOf(ix *layer.Index, n int, moves []layer.Move) []ring {
 			sum += m.Length() * m.Width(l.Height, l.Diameter)
 		}
 		// The end comes near the beginning, or on it.
-		for k := len(r.pts) - 1; k > 2 && math.Hypot(r.pts[k].x-r.pts[0].x, r.pts[k].y-r.pts[0].y) < 0.15; k-- {
+		for k := len(r.pts) - 1; k > 2 &&
+			math.Hypot(r.pts[k].x-r.pts[0].x, r.pts[k].y-r.pts[0].y) < 0.15; k-- {
 			r.pts = r.pts[:k]
 		}
 		if len(r.pts) < 3 {

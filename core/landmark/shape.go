@@ -29,7 +29,8 @@ func measure(g *raster.Grid) *shape {
 	area, n := 0.0, 0.0
 	for i := 0; i+2 < len(runs); i += 3 {
 		y, x0, x1 := float64(runs[i]), float64(runs[i+1]), float64(runs[i+2])
-		pts = append(pts, point{x0, y - half}, point{x0, y + half}, point{x1, y - half}, point{x1, y + half})
+		pts = append(pts, point{x0, y - half}, point{x0, y + half}, point{x1, y - half},
+			point{x1, y + half})
 		l := x1 - x0
 		area += l * g.Cell
 		s.cx += l * (x0 + x1) / 2
@@ -112,7 +113,8 @@ func hexTurn(hull []point) float64 {
 
 // convex returns the convex hull, counter-clockwise (Andrew's monotone chain).
 func convex(p []point) []point {
-	sort.Slice(p, func(i, j int) bool { return p[i].x < p[j].x || p[i].x == p[j].x && p[i].y < p[j].y })
+	sort.Slice(p,
+		func(i, j int) bool { return p[i].x < p[j].x || p[i].x == p[j].x && p[i].y < p[j].y })
 	cross := func(o, a, b point) float64 { return (a.x-o.x)*(b.y-o.y) - (a.y-o.y)*(b.x-o.x) }
 	half := func(p []point) []point {
 		var h []point

@@ -66,7 +66,8 @@ func TestMeasure(t *testing.T) {
 		{"triangle", regular(3, 9, 0), "other", 0, 9},
 	} {
 		s := measure(drawn(c.pts))
-		if s.name != c.want || c.across > 0 && math.Abs(s.across-c.across) > 0.3 || math.Abs(s.inscribed-c.inner) > 0.45 || math.Hypot(s.cx-20, s.cy-20) > 0.15 {
+		if s.name != c.want || c.across > 0 && math.Abs(s.across-c.across) > 0.3 ||
+			math.Abs(s.inscribed-c.inner) > 0.45 || math.Hypot(s.cx-20, s.cy-20) > 0.15 {
 			t.Errorf("%s: %+v", c.name, *s)
 		}
 	}
@@ -88,7 +89,8 @@ func TestKeep(t *testing.T) {
 	line := int64(5)
 	f.marks = append(f.marks, Landmark{BeforeLine: &line, Kind: Paths, Certainty: 0.4})
 	got := keep(f.marks)
-	if len(got) != 4 || got[0].BeforeLine == nil || *got[1].BeforeLayer != 12 || *got[3].BeforeLayer != 16 {
+	if len(got) != 4 || got[0].BeforeLine == nil || *got[1].BeforeLayer != 12 ||
+		*got[3].BeforeLayer != 16 {
 		t.Errorf("%+v", got)
 	}
 	f.marks = nil

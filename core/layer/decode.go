@@ -25,7 +25,8 @@ type Move struct {
 // Walk runs the file from a layer's fold up to (not including) line end and
 // calls f for every line with the state after it. It stops when f returns
 // false. Layer 0 means the beginning of the file.
-func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
+func (ix *Index) Walk(src Source, n int, end int64,
+	f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
 	if n > len(ix.Layers) {
 		return fmt.Errorf("layer %d: the file has %d layers", n, len(ix.Layers))
 	}
@@ -37,7 +38,8 @@ func (ix *Index) Walk(src Source, n int, end int64, f func(line int64, text []by
 }
 
 // WalkFrom runs the file from a line up to (not including) another, as Walk does.
-func (ix *Index) WalkFrom(src Source, from, end int64, f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
+func (ix *Index) WalkFrom(src Source, from, end int64,
+	f func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool) error {
 	s := ix.nearest(from)
 	m := gcode.NewMachine(ix.Dialect)
 	m.State = s.State
@@ -46,7 +48,8 @@ func (ix *Index) WalkFrom(src Source, from, end int64, f func(line int64, text [
 	var a gcode.Act
 	// No more is read than up to the next fold that is known to lie at or behind the end.
 	upTo := ix.Bytes
-	if k := sort.Search(len(ix.Layers), func(i int) bool { return ix.Layers[i].Fold >= end }); k < len(ix.Layers) {
+	if k := sort.Search(len(ix.Layers), func(i int) bool { return ix.Layers[i].Fold >= end }); k < len(
+		ix.Layers) {
 		upTo = ix.Layers[k].Offset
 	}
 	lines := gcode.NewScanner(io.NewSectionReader(src, s.Offset, max(upTo-s.Offset, 0)))
@@ -84,7 +87,8 @@ func (ix *Index) Decode(src Source, n int) ([]Move, error) {
 		labels[l] = strings.TrimSpace(l)
 	}
 	label := ""
-	err := ix.Walk(src, n, ix.Until(n), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := ix.Walk(src, n, ix.Until(n), func(line int64, _ []byte, c *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
 		switch a.Kind {
 		case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
 			var arc *gcode.Arc
@@ -111,7 +115,8 @@ func (ix *Index) StateAt(src Source, line int64) (gcode.State, error) {
 		return gcode.State{}, fmt.Errorf("line %d: the file has %d lines", line, ix.Lines)
 	}
 	s := ix.nearest(line).State
-	err := ix.WalkFrom(src, line-1, line, func(_ int64, _ []byte, _ *gcode.Command, _ *gcode.Act, m *gcode.Machine) bool {
+	err := ix.WalkFrom(src, line-1, line, func(_ int64, _ []byte, _ *gcode.Command, _ *gcode.Act,
+		m *gcode.Machine) bool {
 		s = m.State
 		return true
 	})

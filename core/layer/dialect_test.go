@@ -11,7 +11,8 @@ import (
 // TestDialect reads a file that leaves open how its filament counts for both kinds of
 // printers: each layer decoded from its fold lays what the reading counted.
 func TestDialect(t *testing.T) {
-	file := []byte("M104 S200\nG28\nG90\nG92 E0\nG0 X20 Y20 Z0.2\nG91\nG1 X9 E1\nG1 Y9 E2\nG1 Z.2\nG1 X-9 E3\nBEACON\nG1 Z.2\nG1 Y-9 E4\nM104 S0\n")
+	file := []byte("M104 S200\nG28\nG90\nG92 E0\nG0 X20 Y20 Z0.2\nG91\nG1 X9 E1\nG1 Y9 E2\nG1 Z.2\n" +
+		"G1 X-9 E3\nBEACON\nG1 Z.2\nG1 Y-9 E4\nM104 S0\n")
 	src := bytes.NewReader(file)
 	for _, c := range []struct {
 		d    gcode.Dialect
@@ -48,7 +49,8 @@ func TestDialect(t *testing.T) {
 		}{
 			{c.d, true},
 			{gcode.Dialect{KeepE: !c.d.KeepE, StopWords: c.d.StopWords}, false},
-			{gcode.Dialect{KeepE: c.d.KeepE, StopWords: append([]string{"NOWHERE"}, c.d.StopWords...)}, true},
+			{gcode.Dialect{KeepE: c.d.KeepE, StopWords: append([]string{"NOWHERE"}, c.d.StopWords...)},
+				true},
 			{gcode.Dialect{KeepE: c.d.KeepE, StopWords: []string{"BEACON"}}, c.stop == 1},
 		} {
 			if ix.ReadsAlike(o.d) != o.same {

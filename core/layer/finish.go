@@ -116,7 +116,8 @@ func (r *reader) folds(mark *role) {
 	ix.shed()
 	for i := range ix.Stops {
 		s := &ix.Stops[i]
-		s.Before = sort.Search(len(ix.Layers), func(k int) bool { return ix.Layers[k].First > s.Line }) + 1
+		s.Before = sort.Search(len(ix.Layers), func(k int) bool { return ix.Layers[k].First > s.Line }) +
+			1
 		if s.Before > len(ix.Layers) {
 			s.Before = 0
 		}
@@ -142,7 +143,8 @@ func (r *reader) times() {
 	}
 	k := total / ix.Seconds
 	if k < 0.5 || k > 2 {
-		r.note(Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
+		r.note(Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it "+
+			"is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
 		return
 	}
 	ix.Scale = k
@@ -212,7 +214,8 @@ func (r *reader) findings(missing []int) {
 		if ix.Ours == 1 {
 			marks = "one of its marks stands"
 		}
-		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can be taken out and edited again.")
+		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can "+
+			"be taken out and edited again.")
 	}
 	words := make([]string, 0, len(r.unknown))
 	for w := range r.unknown {
@@ -237,26 +240,34 @@ func (r *reader) findings(missing []int) {
 	}
 	r.beside()
 	if len(missing) > 0 {
-		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First, fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted by what is laid.", ix.Marks.Layer, someLayers(missing)))
+		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First,
+			fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted "+
+				"by what is laid.", ix.Marks.Layer, someLayers(missing)))
 	}
 	const most = 20
 	if len(words) > most {
-		r.note(Note, "unknown-command", 1, fmt.Sprintf("%d words of this file are not known here; they are kept as they are. The first %d of them are named.", len(words), most))
+		r.note(Note, "unknown-command", 1, fmt.Sprintf("%d words of this file are not known here; they "+
+			"are kept as they are. The first %d of them are named.", len(words), most))
 		words = words[:most]
 	}
 	for _, w := range words {
 		c := r.unknown[w]
-		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it is; what it does is up to the printer.", w, c.n, group(c.first)))
+		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
+			"is; what it does is up to the printer.", w, c.n, group(c.first)))
 	}
 	if r.noNewline && !r.ended {
-		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind the last laying move.")
+		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
+			"the last laying move.")
 	} else if !r.ended {
-		r.note(Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying move. Was the file cut short?")
+		r.note(Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying "+
+			"move. Was the file cut short?")
 	}
 	if r.strange > 0 {
-		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something that is not G-code.")
+		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something "+
+			"that is not G-code.")
 	}
-	sort.SliceStable(ix.Findings, func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
+	sort.SliceStable(ix.Findings,
+		func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
 }
 
 // beside notes what is laid where nothing should be: below the bed, or far from all the

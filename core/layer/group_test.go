@@ -40,7 +40,8 @@ func (p *pen) layer(z float64) {
 	p.z = append(p.z, z)
 	p.first = append(p.first, 0)
 	if p.marks != "" {
-		p.put(strings.NewReplacer("#", fmt.Sprint(len(p.z)), "$", fmt.Sprintf("%.2f", z)).Replace(p.marks))
+		p.put(strings.NewReplacer("#", fmt.Sprint(len(p.z)), "$", fmt.Sprintf("%.2f", z)).Replace(
+			p.marks))
 	}
 	p.up(z)
 }
@@ -95,7 +96,11 @@ func (p *pen) read(t *testing.T) *Index {
 func TestKindsOfSlicing(t *testing.T) {
 	const n, h = 12, 0.3
 	kinds := map[string]func(p *pen, k int, z float64){
-		"plain": func(p *pen, k int, z float64) { p.square(20, 20, 20, z, h, 0); p.stripes(22, 22, 16, 4) },
+		"plain": func(p *pen, k int,
+			z float64) {
+			p.square(20, 20, 20, z, h, 0)
+			p.stripes(22, 22, 16, 4)
+		},
 		"sloped starts": func(p *pen, k int, z float64) {
 			slope := 8
 			if k == 1 {
@@ -158,7 +163,8 @@ func TestKindsOfSlicing(t *testing.T) {
 				}
 				for i, l := range ix.Layers {
 					if d := l.Z.Millimetres() - p.z[i]; d > 1e-3 || d < -1e-3 || int(l.First) != p.first[i] {
-						t.Fatalf("layer %d: z %v from line %d, want %v from line %d", i+1, l.Z, l.First, p.z[i], p.first[i])
+						t.Fatalf("layer %d: z %v from line %d, want %v from line %d", i+1, l.Z, l.First, p.z[i],
+							p.first[i])
 					}
 				}
 				if ix.Layers[0].Fold <= hot || marks != "" && ix.Marks.Layer == "" || ix.Marks.Clock != "" {
@@ -211,7 +217,8 @@ func TestFirstThings(t *testing.T) {
 		}, 0},
 		{"a frame of four strokes", "", func(p *pen) {
 			p.layer(0.2)
-			for _, s := range [][4]float64{{10, 10, 40, 10}, {40, 10.5, 40, 40}, {39.5, 40, 10, 40}, {10, 39.5, 10, 10.5}} {
+			for _, s := range [][4]float64{{10, 10, 40, 10}, {40, 10.5, 40, 40}, {39.5, 40, 10, 40},
+				{10, 39.5, 10, 10.5}} {
 				p.to(s[0], s[1])
 				p.lay(s[2], s[3], "")
 			}
@@ -240,7 +247,8 @@ func TestFirstThings(t *testing.T) {
 			for k := 1; k <= 6; k++ {
 				p.layer(0.2 * float64(k))
 				p.to(50, 50)
-				for _, to := range [][2]float64{{110, 50}, {110, 66}, {62, 66}, {62, 120}, {50, 120}, {50, 50}} {
+				for _, to := range [][2]float64{{110, 50}, {110, 66}, {62, 66}, {62, 120}, {50, 120},
+					{50, 50}} {
 					p.lay(to[0], to[1], "")
 				}
 			}
@@ -254,7 +262,8 @@ func TestFirstThings(t *testing.T) {
 				t.Fatalf("%d layers", len(ix.Layers))
 			}
 			if int(ix.Layers[0].First) != p.first[0] || ix.Layers[0].Fold <= hot {
-				t.Errorf("layer 1 from line %d, folded at %d; want %d", ix.Layers[0].First, ix.Layers[0].Fold, p.first[0])
+				t.Errorf("layer 1 from line %d, folded at %d; want %d", ix.Layers[0].First, ix.Layers[0].Fold,
+					p.first[0])
 			}
 			prime := 0
 			if ix.Prime.Last > 0 {
@@ -285,7 +294,8 @@ func TestDiagonal(t *testing.T) {
 			}
 		}
 		ix := p.read(t)
-		if ix.Objects != 2 || len(ix.Layers) != 16 || ix.Layers[8].Object != 2 || ix.Layers[7].Object != 1 {
+		if ix.Objects != 2 || len(ix.Layers) != 16 || ix.Layers[8].Object != 2 ||
+			ix.Layers[7].Object != 1 {
 			t.Errorf("%q: %d objects, %d layers", marks, ix.Objects, len(ix.Layers))
 		}
 	}
@@ -385,7 +395,8 @@ func TestOddLines(t *testing.T) {
 	if got := codes(read(t, p.String())); got != "unknown-command@16" {
 		t.Errorf("behind the end: %s", got)
 	}
-	if _, err := Read(t.Context(), strings.NewReader(strings.ReplaceAll(p.String(), "\n", "\r")), Options{}); err != ErrReturn {
+	if _, err := Read(t.Context(), strings.NewReader(strings.ReplaceAll(p.String(), "\n", "\r")),
+		Options{}); err != ErrReturn {
 		t.Errorf("carriage returns alone: %v", err)
 	}
 }

@@ -98,7 +98,8 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 // levelOf returns the level that begins with run i.
 func (r *reader) levelOf(i, object int) level {
 	l := &r.ix.Layers[i]
-	return level{first: i, body: i, object: object, z: l.Z, box: l.Box, wall: r.runs[i].wall, laid: l.Filament}
+	return level{first: i, body: i, object: object, z: l.Z, box: l.Box, wall: r.runs[i].wall,
+		laid: l.Filament}
 }
 
 // take adds run i to a level.

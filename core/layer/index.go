@@ -41,19 +41,21 @@ type Index struct {
 	States   []Snapshot // in the order of their lines; before each fold, if there are not too many
 	Prime    Span       // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
-	Ours     int      // ears, changes and runs of muted lines that stand in the file because Dogear has written it
+	// ears, changes and runs of muted lines that stand in the file because Dogear has written it
+	Ours     int
 	Marked   bool     // comments stand in it that look like those around what Dogear puts in
 	Words    []string // commands and macros not known here, the first few hundred
 	Heats    []Place  // lines that set a nozzle's temperature
 	Findings []Finding
 	Filament gcode.Nano // laid in all layers
 	Seconds  float64    // whole print, heating excluded
-	Scale    float64    // by which Seconds and the layers' times were stretched to the file's own total
-	Box      [4]gcode.Nano
-	Reach    [4]gcode.Nano // where travels and homing go: min x, min y, max x, max y
-	Bed      [4]float64    // as a comment names it, mm; zero when none does
-	Places   Places        // decimals of the file's numbers
-	Labels   []string      // comments that name the paths behind them, without the semicolon
+	// by which Seconds and the layers' times were stretched to the file's own total
+	Scale  float64
+	Box    [4]gcode.Nano
+	Reach  [4]gcode.Nano // where travels and homing go: min x, min y, max x, max y
+	Bed    [4]float64    // as a comment names it, mm; zero when none does
+	Places Places        // decimals of the file's numbers
+	Labels []string      // comments that name the paths behind them, without the semicolon
 
 	Offsets []int64 // byte offset of every Stride-th line: lines 1, 1+Stride, …
 }

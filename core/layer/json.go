@@ -90,11 +90,12 @@ func (ix *Index) frame(name string) Report {
 		return &s
 	}
 	r := Report{
-		Format:   "dogear-layers/1",
-		File:     ReportFile{name, ix.Bytes, ix.Lines, ix.LineEnds, ix.EMode, ix.Numbered},
-		Kind:     ix.Kind,
-		Objects:  ix.Objects,
-		Marks:    ReportMarks{Layer: text(ix.Marks.Layer), Height: text(ix.Marks.Height), Clock: text(ix.Marks.Clock)},
+		Format:  "dogear-layers/1",
+		File:    ReportFile{name, ix.Bytes, ix.Lines, ix.LineEnds, ix.EMode, ix.Numbered},
+		Kind:    ix.Kind,
+		Objects: ix.Objects,
+		Marks: ReportMarks{Layer: text(ix.Marks.Layer), Height: text(ix.Marks.Height),
+			Clock: text(ix.Marks.Clock)},
 		Layers:   []ReportLayer{},
 		Stops:    make([]ReportStop, len(ix.Stops)),
 		Seconds:  ix.Seconds,

@@ -15,7 +15,8 @@ func (r *reader) other(s []byte, at int64) {
 	}
 	switch a.Kind {
 	case gcode.Stop:
-		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers), Ear: r.inEar})
+		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers),
+			Ear: r.inEar})
 	case gcode.Dwell:
 		r.p.wait(a.Dwell)
 	case gcode.Lasting:
@@ -85,7 +86,8 @@ func (r *reader) odds(s []byte) {
 func (r *reader) wrongSum() {
 	r.sumsWrong++
 	if r.sumsWrong <= 3 {
-		r.note(Care, "checksum", r.line, "The checksum of line "+group(r.line)+" does not fit the line. A printer that checks would ask for it again.")
+		r.note(Care, "checksum", r.line, "The checksum of line "+group(r.line)+" does not fit the "+
+			"line. A printer that checks would ask for it again.")
 	}
 }
 
@@ -120,7 +122,8 @@ func (r *reader) stranger() {
 }
 
 func (r *reader) note(level, code string, line int64, message string) {
-	r.ix.Findings = append(r.ix.Findings, Finding{Level: level, Code: code, Line: line, Message: message})
+	r.ix.Findings = append(r.ix.Findings, Finding{Level: level, Code: code, Line: line,
+		Message: message})
 }
 
 // sample learns from a laying line how the file writes its numbers.
@@ -183,7 +186,8 @@ func (r *reader) unfollowed() {
 			"next absolute move says it."
 	case c.Has('A') || c.Has('B'):
 		kind, code = 2, "other-axis"
-		what = "moves an axis A or B, which Dogear does not follow. If your printer drives its filament " +
+		what = "moves an axis A or B, which Dogear does not follow. If your printer drives its " +
+			"filament " +
 			"with it, nothing of what it lays is seen."
 	case c.Code < 5:
 		kind, code = 3, "plane"

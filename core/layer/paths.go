@@ -24,7 +24,8 @@ const (
 )
 
 // Names of the classes in plain words.
-var classNames = [...]string{"travel", "outer wall", "inner wall", "fill", "solid fill", "support", "skirt or brim", "other"}
+var classNames = [...]string{"travel", "outer wall", "inner wall", "fill", "solid fill", "support",
+	"skirt or brim", "other"}
 
 func (c Class) String() string { return classNames[c] }
 
@@ -49,7 +50,8 @@ func Paths(moves []Move) []Path {
 		if n := len(out); n > 0 {
 			p := &out[n-1]
 			prev := &moves[p.To-1]
-			if lay == (prev.Kind == gcode.Lay) && p.To == i && (!lay || prev.To == moves[i].From && prev.Label == moves[i].Label && !closes(moves, p)) {
+			if lay == (prev.Kind == gcode.Lay) && p.To == i && (!lay || prev.To == moves[i].From &&
+				prev.Label == moves[i].Label && !closes(moves, p)) {
 				p.add(i, m)
 				continue
 			}
@@ -74,7 +76,8 @@ func (p *Path) add(i int, m *Move) {
 
 // Length returns the way of a move in mm.
 func (m *Move) Length() float64 {
-	dx, dy, dz := (m.To[0] - m.From[0]).Millimetres(), (m.To[1] - m.From[1]).Millimetres(), (m.To[2] - m.From[2]).Millimetres()
+	dx, dy, dz := (m.To[0] - m.From[0]).Millimetres(), (m.To[1] - m.From[1]).Millimetres(),
+		(m.To[2] - m.From[2]).Millimetres()
 	if m.Arc != nil {
 		return math.Hypot(m.Arc.Length(), dz)
 	}
@@ -93,8 +96,10 @@ var classWords = []struct {
 	word  string
 	class Class
 }{
-	{"skirt", Skirt}, {"brim", Skirt}, {"support", Support}, {"outer", Outer}, {"outside", Outer}, {"external", Outer},
-	{"inner", Inner}, {"inside", Inner}, {"wall", Inner}, {"solid", Solid}, {"top", Solid}, {"bottom", Solid}, {"bridge", Solid},
+	{"skirt", Skirt}, {"brim", Skirt}, {"support", Support}, {"outer", Outer}, {"outside", Outer},
+	{"external", Outer},
+	{"inner", Inner}, {"inside", Inner}, {"wall", Inner}, {"solid", Solid}, {"top", Solid},
+	{"bottom", Solid}, {"bridge", Solid},
 	{"fill", Fill},
 }
 

@@ -35,8 +35,10 @@ func TestPaths(t *testing.T) {
 	for _, c := range []struct{ name, text, want string }{
 		{"by shape", outer + inner + rows, "outer wall, inner wall, fill, fill"},
 		{"by shape, inner first", inner + outer, "inner wall, outer wall"},
-		{"by the file's words", "; skirt\n" + outer + "; outside\n" + inner + "; top skin\n" + rows, "skirt or brim, outer wall, solid fill, solid fill"},
-		{"two loops without a way between", "G0 X0 Y0\nG1 X9 E1\nG1 Y9 E1\nG1 X0 Y0 E1\nG1 X-9 E1\nG1 Y-9 E1\nG1 X0 Y0 E1\n", "outer wall, outer wall"},
+		{"by the file's words", "; skirt\n" + outer + "; outside\n" + inner + "; top skin\n" + rows,
+			"skirt or brim, outer wall, solid fill, solid fill"},
+		{"two loops without a way between", "G0 X0 Y0\nG1 X9 E1\nG1 Y9 E1\nG1 X0 Y0 E1\nG1 X-9 E1\n" +
+			"G1 Y-9 E1\nG1 X0 Y0 E1\n", "outer wall, outer wall"},
 		{"an arc all round", "G0 X10 Y0\nG2 X10 Y0 I5 J0 E3\nG0 X30\n" + rows, "outer wall, fill, fill"},
 	} {
 		if got := classes(t, c.text); got != c.want {
@@ -73,7 +75,8 @@ func TestStateAt(t *testing.T) {
 	for s := range strings.Lines(data) {
 		if line%37 == 0 {
 			got, err := ix.StateAt(src, line)
-			if err != nil || got.Pos != m.Pos || got.E != m.E || got.Feed != m.Feed || got.Debt != m.Debt || got.Top != m.Top {
+			if err != nil || got.Pos != m.Pos || got.E != m.E || got.Feed != m.Feed || got.Debt != m.Debt ||
+				got.Top != m.Top {
 				t.Fatalf("line %d: %+v, want %+v (%v)", line, got, m.State, err)
 			}
 		}

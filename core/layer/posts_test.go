@@ -96,14 +96,16 @@ func TestSlopesAndSpirals(t *testing.T) {
 						name := fmt.Sprintf("radius %g, %d corners, %g high, %d decimals, %d posts", radius,
 							corners, height, decimals, count)
 						slope := min(4, 3*radius)
-						if k, n := kind(posts(count, 30, corners, decimals, radius, height, slope)); k == Vase || n != 30 {
+						if k, n := kind(posts(count, 30, corners, decimals, radius, height, slope)); k == Vase ||
+							n != 30 {
 							t.Errorf("%s: %s of %d layers", name, k, n)
 						}
 					}
 					if radius < 3 {
 						continue
 					}
-					if k, n := kind(spiral(30, 3*corners, decimals, radius, height)); k != Vase || n < base+29 || n > base+31 {
+					if k, n := kind(spiral(30, 3*corners, decimals, radius, height)); k != Vase || n < base+29 ||
+						n > base+31 {
 						t.Errorf("spiral of radius %g, %d corners, %g high, %d decimals: %s of %d layers",
 							radius, 3*corners, height, decimals, k, n)
 					}

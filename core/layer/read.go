@@ -208,7 +208,8 @@ func (r *reader) carry(s []byte, at int64) error {
 	switch r.a.Kind {
 	case gcode.Lay:
 		if r.steady && !r.gap.set && r.m.Pos[2] == r.a.From[2] &&
-			r.m.Pos[2] <= r.high && r.m.Pos[2] >= r.low && r.a.From[0] == r.end[0] && r.a.From[1] == r.end[1] {
+			r.m.Pos[2] <= r.high && r.m.Pos[2] >= r.low && r.a.From[0] == r.end[0] &&
+			r.a.From[1] == r.end[1] {
 			r.goOn(s)
 			return nil
 		}
@@ -289,7 +290,8 @@ func (r *reader) comment(s []byte, at int64) {
 
 // blockKinds are how the comments begin that stand around what Dogear puts in, behind
 // the words that all of its comments begin with.
-var blockKinds = [][]byte{[]byte("ear "), []byte("heads-up "), []byte("mute"), []byte("over "), []byte("slow "),
+var blockKinds = [][]byte{[]byte("ear "), []byte("heads-up "), []byte("mute"), []byte("over "),
+	[]byte("slow "),
 	[]byte("change "), []byte("back "), []byte("accepted"), []byte("was ")}
 
 // ours takes note of the comments that Dogear has written.

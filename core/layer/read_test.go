@@ -112,7 +112,9 @@ func TestFoldLine(t *testing.T) {
 		b.WriteString("M83\nG1 Z.2\n")
 		b.WriteString("; tier 0\nG1 X10 Y5 E1\n" + c.between + "\nG1 X21 E1\n")
 		for n := 2; n < 8; n++ { // so that marks can be learned
-			fmt.Fprintf(&b, "%s\nG1 X%d E1\n", strings.NewReplacer("tier 1", fmt.Sprint("tier ", n), "12.5", fmt.Sprint(12.5*float64(n)), "Z.4", fmt.Sprint("Z", 0.2*float64(n+1)), "Z.9", fmt.Sprint("Z", 0.2*float64(n+1)+.5)).Replace(c.between), 20+n)
+			fmt.Fprintf(&b, "%s\nG1 X%d E1\n", strings.NewReplacer("tier 1", fmt.Sprint("tier ", n), "12.5",
+				fmt.Sprint(12.5*float64(n)), "Z.4", fmt.Sprint("Z", 0.2*float64(n+1)), "Z.9",
+				fmt.Sprint("Z", 0.2*float64(n+1)+.5)).Replace(c.between), 20+n)
 		}
 		b.WriteString("M104 S0\n")
 		ix := read(t, b.String())
@@ -137,7 +139,8 @@ func TestMarks(t *testing.T) {
 		var b strings.Builder
 		b.WriteString("M83\n; height 0.2 of all\n; 40 pieces\n")
 		for n := range 20 {
-			fmt.Fprintf(&b, "%sG1 Z%.2f\n; wall\nG1 X%d E1\n; fill\nG1 X%d Y%d E1\n", between(n), 0.2*float64(n+1), 10+n%2, n%2, n)
+			fmt.Fprintf(&b, "%sG1 Z%.2f\n; wall\nG1 X%d E1\n; fill\nG1 X%d Y%d E1\n", between(n),
+				0.2*float64(n+1), 10+n%2, n%2, n)
 		}
 		b.WriteString("M104 S0\n")
 		return b.String()
@@ -149,17 +152,27 @@ func TestMarks(t *testing.T) {
 		offset               int64
 		hasOffset, hasNumber bool
 	}{
-		{"counting from 0", func(n int) string { return fmt.Sprintf("; floor %d\n", n) }, "; floor #", "", "", -1, true, true},
-		{"counting from 1 of many", func(n int) string { return fmt.Sprintf("; floor %d of 20\n", n+1) }, "; floor # of #", "", "", 0, true, true},
-		{"message", func(n int) string { return fmt.Sprintf("M117 floor%d\n", n+3) }, "M117 floor#", "", "", 2, true, true},
-		{"plain mark and height", func(n int) string { return fmt.Sprintf("; up\n; top %.2f\n; thick 0.2\n", 0.2*float64(n+1)) }, "; up", "; top #", "", 0, false, false},
-		{"clock and number", func(n int) string { return fmt.Sprintf("; %.1f s\n; no %d\n", 7.5*float64(n), n) }, "; no #", "", "; # s", -1, true, true},
+		{"counting from 0", func(n int) string { return fmt.Sprintf("; floor %d\n", n) }, "; floor #", "",
+			"", -1, true, true},
+		{"counting from 1 of many", func(n int) string { return fmt.Sprintf("; floor %d of 20\n", n+1) },
+			"; floor # of #", "", "", 0, true, true},
+		{"message", func(n int) string { return fmt.Sprintf("M117 floor%d\n", n+3) }, "M117 floor#", "",
+			"", 2, true, true},
+		{"plain mark and height", func(n int) string {
+			return fmt.Sprintf("; up\n; top %.2f\n"+
+				"; thick 0.2\n", 0.2*float64(n+1))
+		}, "; up", "; top #", "", 0, false, false},
+		{"clock and number",
+			func(n int) string { return fmt.Sprintf("; %.1f s\n; no %d\n", 7.5*float64(n), n) }, "; no #",
+			"", "; # s", -1, true, true},
 		{"none", func(n int) string { return "" }, "", "", "", 0, false, false},
-		{"constant numbers are settings", func(n int) string { return "; width 0.45\n" }, "", "", "", 0, false, false},
+		{"constant numbers are settings", func(n int) string { return "; width 0.45\n" }, "", "", "", 0,
+			false, false},
 	} {
 		ix := read(t, file(c.between))
 		m := ix.Marks
-		if m.Layer != c.mark || m.Height != c.height || m.Clock != c.clock || m.Offset != c.offset || m.HasOffset != c.hasOffset || ix.Layers[7].HasNumber != c.hasNumber {
+		if m.Layer != c.mark || m.Height != c.height || m.Clock != c.clock || m.Offset != c.offset ||
+			m.HasOffset != c.hasOffset || ix.Layers[7].HasNumber != c.hasNumber {
 			t.Errorf("%s: %+v", c.name, m)
 		}
 	}
@@ -178,7 +191,8 @@ func TestKinds(t *testing.T) {
 	}
 	object := "G0 X%d\nG1 Z.2\nG1 X%d E1\nG1 Z.4\nG1 X%[1]d E1\nG1 Z.6\nG1 X%[2]d E1\nG1 Z5\n"
 	ix = read(t, "M83\n"+fmt.Sprintf(object, 10, 20)+fmt.Sprintf(object, 50, 60)+"M104 S0\n")
-	if ix.Kind != Sequential || ix.Objects != 2 || len(ix.Layers) != 6 || ix.Layers[3].Object != 2 || ix.Layers[3].Height != gcode.MM/5 {
+	if ix.Kind != Sequential || ix.Objects != 2 || len(ix.Layers) != 6 || ix.Layers[3].Object != 2 ||
+		ix.Layers[3].Height != gcode.MM/5 {
 		t.Errorf("sequential: %s, %d objects, %d layers", ix.Kind, ix.Objects, len(ix.Layers))
 	}
 	if got := fmt.Sprint(ix.AtHeight(gcode.FromMM(0.4))); got != "[3 6]" {
@@ -192,7 +206,8 @@ func TestKinds(t *testing.T) {
 }
 
 func TestPlaces(t *testing.T) {
-	ix := read(t, lines("M83", "G1 Z.2", "G1 X10 E1", "G1 Z.4", "G1 X0 E1", "G1 Z.6", "G1 X10 E1", "M104 S0"))
+	ix := read(t, lines("M83", "G1 Z.2", "G1 X10 E1", "G1 Z.4", "G1 X0 E1", "G1 Z.6", "G1 X10 E1",
+		"M104 S0"))
 	for z, want := range map[float64]string{0: "[1]", 0.2: "[2]", 0.21: "[3]", 9: "[]"} {
 		if got := fmt.Sprint(ix.AtHeight(gcode.FromMM(z))); got != want {
 			t.Errorf("AtHeight(%v) = %s, want %s", z, got, want)
@@ -209,30 +224,37 @@ func TestStatedTime(t *testing.T) {
 		var b strings.Builder
 		b.WriteString("M83\nM204 S1000\n")
 		for n := range 40 {
-			fmt.Fprintf(&b, "; tier %d\nG1 Z%.1f F3000\nG1 X%d E9\nG1 X%d Y%d E9\n%s", n, 0.2*float64(n+1), 100+n%2, n%2, n, clock(n))
+			fmt.Fprintf(&b, "; tier %d\nG1 Z%.1f F3000\nG1 X%d E9\nG1 X%d Y%d E9\n%s", n, 0.2*float64(n+1),
+				100+n%2, n%2, n, clock(n))
 		}
 		b.WriteString("M104 S0\n")
 		return read(t, b.String())
 	}
 	plain := file(func(int) string { return "" })
-	ix := file(func(n int) string { return fmt.Sprintf("; %.2f s gone\n", float64(n+1)*plain.Seconds/40*1.2) })
-	if d := ix.Seconds/plain.Seconds - 1.2; d > 0.01 || d < -0.01 || ix.Scale < 1.19 || ix.Scale > 1.21 {
+	ix := file(
+		func(n int) string { return fmt.Sprintf("; %.2f s gone\n", float64(n+1)*plain.Seconds/40*1.2) })
+	if d := ix.Seconds/plain.Seconds - 1.2; d > 0.01 || d < -0.01 || ix.Scale < 1.19 ||
+		ix.Scale > 1.21 {
 		t.Errorf("%v s by the moves, %v s by the clock, scale %v", plain.Seconds, ix.Seconds, ix.Scale)
 	}
 	sum := 0.0
 	for i := range ix.Layers {
 		sum += ix.Layers[i].Seconds
 		if i > 0 && ix.Layers[i].Begin <= ix.Layers[i-1].Begin {
-			t.Fatalf("layer %d begins at %v, the one before at %v", i+1, ix.Layers[i].Begin, ix.Layers[i-1].Begin)
+			t.Fatalf("layer %d begins at %v, the one before at %v", i+1, ix.Layers[i].Begin,
+				ix.Layers[i-1].Begin)
 		}
 	}
 	if d := ix.Layers[0].Begin + sum - ix.Seconds; d > 1e-6 || d < -1e-6 {
 		t.Errorf("layers take %v s of %v", sum, ix.Seconds)
 	}
-	if ix := file(func(n int) string { return fmt.Sprintf("; %d.5 s gone\n", n*900) }); ix.Scale != 1 || !strings.Contains(codes(ix), "time-stated") {
+	if ix :=
+		file(func(n int) string { return fmt.Sprintf("; %d.5 s gone\n", n*900) }); ix.Scale != 1 ||
+		!strings.Contains(codes(ix), "time-stated") {
 		t.Errorf("a clock far off stretches by %v: %s", ix.Scale, codes(ix))
 	}
-	if ix := file(func(n int) string { return fmt.Sprintf("; %.1f %% done\n", float64(n)*2.5+.5) }); ix.Scale != 1 {
+	if ix := file(
+		func(n int) string { return fmt.Sprintf("; %.1f %% done\n", float64(n)*2.5+.5) }); ix.Scale != 1 {
 		t.Errorf("percent are taken for seconds: %v", ix.Scale)
 	}
 }
@@ -252,8 +274,10 @@ func TestMoveTimes(t *testing.T) {
 			t.Fatal(err)
 		}
 		l := &ix.Layers[n-1]
-		if len(times) != len(moves) || times[0] < l.Begin || times[len(times)-1] > l.Begin+l.Seconds+1e-6 {
-			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times), times[0], times[len(times)-1], l.Begin, l.Seconds)
+		if len(times) != len(moves) || times[0] < l.Begin ||
+			times[len(times)-1] > l.Begin+l.Seconds+1e-6 {
+			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times), times[0],
+				times[len(times)-1], l.Begin, l.Seconds)
 		}
 		for i := 1; i < len(times); i++ {
 			if times[i] < times[i-1] {
@@ -274,7 +298,8 @@ func TestMarksDisagree(t *testing.T) {
 	}
 	b.WriteString("M104 S0\n")
 	ix := read(t, b.String())
-	if len(ix.Layers) != 40 || len(ix.Findings) != 1 || !strings.Contains(ix.Findings[0].Message, "layers 21, 31") || ix.Layers[20].HasNumber {
+	if len(ix.Layers) != 40 || len(ix.Findings) != 1 || !strings.Contains(ix.Findings[0].Message,
+		"layers 21, 31") || ix.Layers[20].HasNumber {
 		t.Errorf("%d layers, %+v", len(ix.Layers), ix.Findings)
 	}
 }
@@ -282,7 +307,8 @@ func TestMarksDisagree(t *testing.T) {
 func TestCancel(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, err := Read(ctx, bytes.NewReader(plate(3<<20)), Options{}); !errors.Is(err, context.Canceled) {
+	if _, err := Read(ctx, bytes.NewReader(plate(3<<20)), Options{}); !errors.Is(err,
+		context.Canceled) {
 		t.Error(err)
 	}
 }
@@ -345,7 +371,8 @@ func FuzzRead(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if m.Pos != at.Pos || m.E != at.E || m.Debt != at.Debt || m.Feed != at.Feed || m.RelE != at.RelE || m.Laid != at.Laid {
+			if m.Pos != at.Pos || m.E != at.E || m.Debt != at.Debt || m.Feed != at.Feed ||
+				m.RelE != at.RelE || m.Laid != at.Laid {
 				t.Fatalf("layer %d: the kept state is not the state there:\n%+v\n%+v", i+1, at, m.State)
 			}
 			if off, err := ix.OffsetOf(src, l.Fold); err != nil || off != l.Offset {
@@ -356,7 +383,8 @@ func FuzzRead(f *testing.F) {
 }
 
 func ExampleRead() {
-	file := strings.NewReader("M83\n; floor 0\nG1 Z.2\nG1 X10 E1\nG1 E-1\n; floor 1\nG1 Z.4\nG1 E1\nG1 X0 E1\n; floor 2\nG1 Z.6\nG1 X10 E1\nM104 S0\n")
+	file := strings.NewReader("M83\n; floor 0\nG1 Z.2\nG1 X10 E1\nG1 E-1\n; floor 1\nG1 Z.4\nG1 E1\n" +
+		"G1 X0 E1\n; floor 2\nG1 Z.6\nG1 X10 E1\nM104 S0\n")
 	ix, err := Read(context.Background(), file, Options{})
 	if err != nil {
 		panic(err)

@@ -11,10 +11,12 @@ var (
 	ErrEmpty  = errors.New("there is nothing in this file")
 	ErrReturn = errors.New("this file ends its lines with a carriage return alone, which " +
 		"printers do not read; save it with ordinary line ends (LF) and try again")
-	ErrUTF16    = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and try again")
-	ErrPicture  = errors.New("this is a picture, not a sliced file")
-	ErrMesh     = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
-	ErrArchive  = errors.New("this is an archive inside the file; bring the G-code itself, a .gz or a .zip with one file in it")
+	ErrUTF16 = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and " +
+		"try again")
+	ErrPicture = errors.New("this is a picture, not a sliced file")
+	ErrMesh    = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
+	ErrArchive = errors.New("this is an archive inside the file; bring the G-code itself, a .gz or " +
+		"a .zip with one file in it")
 	ErrNotGCode = errors.New("there is no G-code in this file")
 	ErrNoMoves  = errors.New("this file never moves the head, so there is nothing to print in it")
 )
@@ -42,7 +44,8 @@ func sniff(head []byte) error {
 	}{
 		{"\xff\xfe", ErrUTF16}, {"\xfe\xff", ErrUTF16},
 		{"\x89PNG", ErrPicture}, {"\xff\xd8\xff", ErrPicture}, {"GIF8", ErrPicture}, {"RIFF", ErrPicture},
-		{"PK\x03\x04", ErrArchive}, {"\x1f\x8b", ErrArchive}, {"%PDF", ErrNotGCode}, {"\x7fELF", ErrNotGCode}, {"<?xml", ErrNotGCode},
+		{"PK\x03\x04", ErrArchive}, {"\x1f\x8b", ErrArchive}, {"%PDF", ErrNotGCode},
+		{"\x7fELF", ErrNotGCode}, {"<?xml", ErrNotGCode},
 	} {
 		if bytes.HasPrefix(head, []byte(m.magic)) {
 			return m.err

@@ -56,10 +56,12 @@ func (w *writer) easing() (string, int, error) {
 	speed, flow := w.factors(l.Fold)
 	var out []string
 	if e.Speed > 0 && e.Speed != 100 {
-		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it", math.Round(speed*at.Speed()*1000)/10))
+		out = append(out, fmt.Sprintf("M220 S%g ; speed as the file has it",
+			math.Round(speed*at.Speed()*1000)/10))
 	}
 	if w.c.Flow > 0 && w.c.Flow != 100 {
-		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it", math.Round(flow*at.Flow()*1000)/10))
+		out = append(out, fmt.Sprintf("M221 S%g ; filament as the file has it",
+			math.Round(flow*at.Flow()*1000)/10))
 	}
 	if e.Hotter != 0 {
 		was, err := w.ix.Before(w.src, w.s.Layer)

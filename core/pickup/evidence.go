@@ -26,7 +26,8 @@ const (
 )
 
 // Kinds in the order in which they are asked for.
-var Kinds = []string{Touch, Caliper, Counted, Layer, FileNumber, Display, Minutes, Percent, Line, Byte, Extruded}
+var Kinds = []string{Touch, Caliper, Counted, Layer, FileNumber, Display, Minutes, Percent, Line,
+	Byte, Extruded}
 
 // Evidence is one thing that is known about where a print failed.
 type Evidence struct {
@@ -162,7 +163,8 @@ func (b *Belief) settle(ix *layer.Index) {
 	b.One = len(order) == 1 || order[1].w < order[0].w/2
 	for i := range b.Pieces {
 		p := &b.Pieces[i]
-		in := slices.DeleteFunc(slices.Clone(p.Lines), func(l int64) bool { return max(ix.At(l), 1) != b.Best+1 })
+		in := slices.DeleteFunc(slices.Clone(p.Lines),
+			func(l int64) bool { return max(ix.At(l), 1) != b.Best+1 })
 		if len(in) == 1 || len(in) > 1 && p.Kind == Line {
 			b.Line = in[0]
 		}
@@ -185,11 +187,13 @@ func (b *Belief) contradict(ix *layer.Index) {
 			if low.Best > high.Best {
 				low, high = high, low
 			}
-			text := fmt.Sprintf("%s speaks for layer %d, %s for layer %d, %d layers more.", upper(names[low.Kind]), low.Best, names[high.Kind], high.Best, high.Best-low.Best)
+			text := fmt.Sprintf("%s speaks for layer %d, %s for layer %d, %d layers more.",
+				upper(names[low.Kind]), low.Best, names[high.Kind], high.Best, high.Best-low.Best)
 			if measured[low.Kind] && !measured[high.Kind] {
 				text += " Did the printer go on without filament? Then only what was measured counts."
 			} else if !measured[low.Kind] && measured[high.Kind] {
-				text += " Was the part measured at its highest place, or the number read off later than it stopped?"
+				text += " Was the part measured at its highest place, or the number read off later than it " +
+					"stopped?"
 			}
 			b.Contradicts = append(b.Contradicts, text)
 		}
@@ -197,8 +201,11 @@ func (b *Belief) contradict(ix *layer.Index) {
 }
 
 // names of the kinds, in words.
-var names = map[string]string{Touch: "the touch", Caliper: "the caliper", Layer: "the layer you gave", FileNumber: "the file's number", Counted: "the count", Display: "the display",
-	Line: "the line", Byte: "the number of bytes", Percent: "the percentage", Minutes: "the clock", Extruded: "the filament axis"}
+var names = map[string]string{Touch: "the touch", Caliper: "the caliper",
+	Layer: "the layer you gave", FileNumber: "the file's number", Counted: "the count",
+	Display: "the display",
+	Line:    "the line", Byte: "the number of bytes", Percent: "the percentage", Minutes: "the clock",
+	Extruded: "the filament axis"}
 
 // measured are the kinds that look at the part, not at the printer.
 var measured = map[string]bool{Touch: true, Caliper: true, Counted: true}

@@ -17,7 +17,8 @@ func (w *writer) loose() error {
 		return fmt.Errorf("a loose top begins with a whole layer; choose redo or next")
 	}
 	w.sc.Note(fmt.Sprintf("; dogear loose top: layer %d and all above it, on the bed", s.Layer), "")
-	err := ix.Walk(w.src, 0, ix.Layers[0].Fold, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := ix.Walk(w.src, 0, ix.Layers[0].Fold, func(line int64, text []byte, cmd *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		t := strip(string(trimEnd(text)))
 		why := ""
 		if cmd.Letter != 0 {
@@ -43,7 +44,8 @@ func (w *writer) loose() error {
 	w.sc.Heats(&s.At, true)
 	for _, t := range s.At.Tools() { // filament moves in a warm nozzle only
 		if t != s.At.Tool && s.At.DebtOf(t) != 0 && s.At.Target(t) > 0 {
-			w.sc.Put(fmt.Sprintf("M109 T%d %s", t, routine.Word('S', gcode.Nano(s.At.Target(t)))), "the other nozzle, to draw its filament back")
+			w.sc.Put(fmt.Sprintf("M109 T%d %s", t, routine.Word('S', gcode.Nano(s.At.Target(t)))),
+				"the other nozzle, to draw its filament back")
 		}
 	}
 	w.sc.Debts(&s.At)
@@ -57,9 +59,12 @@ func (w *writer) loose() error {
 	}
 	w.arrive(at, 0, 0, down)
 	top := ix.Height() - l.Z + l.Height
-	w.find(layer.Note, "loose-top", s.Line, fmt.Sprintf("The loose top is %s mm high. Glue the face that lay on the bed onto the top of layer %d, at %s mm; let both be flat, and mark which way it faces before you take it off.", top, s.Kept, l.Z-l.Height))
+	w.find(layer.Note, "loose-top", s.Line, fmt.Sprintf("The loose top is %s mm high. Glue the face "+
+		"that lay on the bed onto the top of layer %d, at %s mm; let both be flat, and mark which way "+
+		"it faces before you take it off.", top, s.Kept, l.Z-l.Height))
 	if s.Layer > 1 && ix.Layers[s.Layer-1].Box != ix.Layers[max(s.Kept, 1)-1].Box {
-		w.find(layer.Note, "loose-top", s.Line, fmt.Sprintf("Layer %d reaches further than the layer below it; parts of it that were to be carried lie on the bed now.", s.Layer))
+		w.find(layer.Note, "loose-top", s.Line, fmt.Sprintf("Layer %d reaches further than the layer "+
+			"below it; parts of it that were to be carried lie on the bed now.", s.Layer))
 	}
 	return nil
 }
@@ -88,7 +93,8 @@ func trimEnd(b []byte) []byte {
 // TouchCheck returns the lines of a file that brings the nozzle, cold and
 // without moving any filament, close to three places of the outer wall that was
 // laid last, so that one sees whether the place is right.
-func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, [][2]float64, *Start, error) {
+func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, [][2]float64, *Start,
+	error) {
 	s, err := Find(src, ix, &c)
 	if err != nil {
 		return nil, nil, nil, err
@@ -117,7 +123,8 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 	sc.Put("G90", "places count from the corner of the bed")
 	sc.Put("M83", "filament would count in steps; none is moved")
 	if c.Z == ByTouch || c.Z == "" {
-		sc.Put("G92 "+routine.Word('Z', z+gcode.FromMM(c.Feeler)), "you have brought the nozzle down onto the part: it stands here")
+		sc.Put("G92 "+routine.Word('Z', z+gcode.FromMM(c.Feeler)),
+			"you have brought the nozzle down onto the part: it stands here")
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up first")
 		sc.Put("G28 X Y", "find the sides; the nozzle is above the part")
 	} else {
@@ -127,10 +134,13 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 	for i, p := range points {
 		out = append(out, [2]float64{p[0].Millimetres(), p[1].Millimetres()})
 		z := max(z, standsAt(moves, p)) // inner walls may be half a layer higher
-		sc.Put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', p[0]+gcode.FromMM(c.DX)), routine.Word('Y', p[1]+gcode.FromMM(c.DY)), feedXY), fmt.Sprintf("over place %d", i+1))
-		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+2*gcode.MM+gcode.FromMM(c.DZ)), feedZ), "down to 2 mm above the wall")
+		sc.Put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', p[0]+gcode.FromMM(c.DX)),
+			routine.Word('Y', p[1]+gcode.FromMM(c.DY)), feedXY), fmt.Sprintf("over place %d", i+1))
+		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+2*gcode.MM+gcode.FromMM(c.DZ)), feedZ),
+			"down to 2 mm above the wall")
 		sc.Put(fmt.Sprintf("M0 Place %d: is the nozzle above the outer wall?", i+1), "look, then resume")
-		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+gcode.MM/10+gcode.FromMM(c.DZ)), feedDown/3), "slowly down: a sheet of paper just fits under it")
+		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+gcode.MM/10+gcode.FromMM(c.DZ)), feedDown/3),
+			"slowly down: a sheet of paper just fits under it")
 		sc.Put(fmt.Sprintf("M0 Place %d: does a sheet of paper just fit?", i+1), "look, then resume")
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up")
 	}

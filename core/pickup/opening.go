@@ -37,7 +37,8 @@ const noOoze = 150
 // startup looks at the lines in front of layer 1.
 func startup(src layer.Source, ix *layer.Index, s *Start, c *Choice) ([]Entry, error) {
 	var out []Entry
-	err := ix.Walk(src, 0, ix.Layers[0].Fold, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := ix.Walk(src, 0, ix.Layers[0].Fold, func(line int64, text []byte, cmd *gcode.Command,
+		a *gcode.Act, m *gcode.Machine) bool {
 		e := Entry{Line: line, Was: string(bytes.TrimRight(text, "\r\n"))}
 		if cmd.Letter == 0 && !cmd.HasN {
 			e.Verdict, e.Now = Kept, e.Was // a comment
@@ -78,10 +79,12 @@ func strip(line string) string {
 }
 
 // touchy are words that set where the bed is, look for it, or move the head.
-var touchy = []int{23, 24, 28, 29, 30, 32, 48, 81, 112, 206, 280, 306, 401, 402, 410, 421, 423, 425, 428, 665, 666}
+var touchy = []int{23, 24, 28, 29, 30, 32, 48, 81, 112, 206, 280, 306, 401, 402, 410, 421, 423, 425,
+	428, 665, 666}
 
 // judge gives a verdict on a line of the start-up, with its reason.
-func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Act, m *gcode.Machine) {
+func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Act,
+	m *gcode.Machine) {
 	mute := func(hurts, why string) { e.Verdict, e.Hurts, e.Why = Muted, hurts, why }
 	keep := func(why string) { e.Verdict, e.Why = Kept, why }
 	change := func(now, why string) { e.Verdict, e.Now, e.Why = Changed, now, why }
@@ -107,7 +110,8 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 	case gcode.Mode:
 		keep("how places and filament are counted")
 	case gcode.Lasting:
-		if word := cmd.Word(); slices.Contains(located, word) || word == "G10" || strings.HasPrefix(word, "G5") {
+		if word := cmd.Word(); slices.Contains(located, word) || word == "G10" ||
+			strings.HasPrefix(word, "G5") {
 			mute("", "says where things are; it is put in force below, once the place is found")
 			break
 		}
@@ -164,7 +168,8 @@ func (e *Entry) moves(ix *layer.Index, s *Start, a *gcode.Act, m *gcode.Machine)
 	case a.Kind == gcode.Pull:
 		e.Why = "draws the filament back; that is done below"
 	case low < s.Top && (over || m.Known&3 != 3):
-		e.Hurts, e.Why = "drag", fmt.Sprintf("%s mm lies inside the part, which is %s mm high", low, s.Top)
+		e.Hurts, e.Why = "drag", fmt.Sprintf("%s mm lies inside the part, which is %s mm high", low,
+			s.Top)
 	default:
 		e.Why = "a movement of the start-up; the way is worked out anew below"
 	}
@@ -176,10 +181,12 @@ func (e *Entry) moves(ix *layer.Index, s *Start, a *gcode.Act, m *gcode.Machine)
 // crosses reports whether the box round a way meets the box of the part.
 func crosses(box [4]gcode.Nano, a, b [3]gcode.Nano) bool {
 	const m = 2 * gcode.MM
-	return max(a[0], b[0]) > box[0]-m && min(a[0], b[0]) < box[2]+m && max(a[1], b[1]) > box[1]-m && min(a[1], b[1]) < box[3]+m
+	return max(a[0], b[0]) > box[0]-m && min(a[0], b[0]) < box[2]+m && max(a[1], b[1]) > box[1]-m &&
+		min(a[1], b[1]) < box[3]+m
 }
 
-func (e *Entry) heats(s *Start, cmd *gcode.Command, change func(now, why string), mute func(hurts, why string)) {
+func (e *Entry) heats(s *Start, cmd *gcode.Command, change func(now, why string),
+	mute func(hurts, why string)) {
 	word := byte('S')
 	if !cmd.Has('S') {
 		word = 'R'
@@ -199,7 +206,8 @@ func (e *Entry) heats(s *Start, cmd *gcode.Command, change func(now, why string)
 		mute("", "another tool; it is heated below if it is needed")
 		return
 	}
-	why := fmt.Sprintf("warm but not oozing until it is beside the part; then %s", short(s.At.Nozzle()))
+	why := fmt.Sprintf("warm but not oozing until it is beside the part; then %s",
+		short(s.At.Nozzle()))
 	if v != s.At.Nozzle() {
 		why += fmt.Sprintf(", was %s", short(v))
 	}
@@ -213,7 +221,10 @@ func questions(entries []Entry) []layer.Finding {
 		if e.Verdict == Muted && strings.HasPrefix(e.Why, "a word that only") {
 			name, _, _ := strings.Cut(strings.TrimSpace(e.Was), " ")
 			out = append(out, layer.Finding{Level: layer.Care, Code: "macro-start", Line: e.Line,
-				Message: fmt.Sprintf("%s is left out, and what it did with it. Ask yourself: does the printer need its bed mesh loaded? a pressure setting? a light, a door, an enclosure heated? Does %s set where Z is? Turn the line on only if it neither homes Z nor moves low.", name, name)})
+				Message: fmt.Sprintf("%s is left out, and what it did with it. Ask yourself: does the "+
+					"printer need its bed mesh loaded? a pressure setting? a light, a door, an enclosure "+
+					"heated? Does %s set where Z is? Turn the line on only if it neither homes Z nor moves low.",
+					name, name)})
 		}
 	}
 	return out

@@ -27,7 +27,8 @@ func look(src layer.Source, ix *layer.Index, e Evidence) (*Piece, error) {
 		}
 		err = p.exactly(ix, n, fmt.Sprintf("layer %d", n))
 	case Counted:
-		err = p.exactly(ix, e.From+int(e.Value), fmt.Sprintf("%d layers above layer %d: layer %d", int(e.Value), e.From, e.From+int(e.Value)))
+		err = p.exactly(ix, e.From+int(e.Value), fmt.Sprintf("%d layers above layer %d: layer %d",
+			int(e.Value), e.From, e.From+int(e.Value)))
 	case Line:
 		if e.Value < 1 || e.Value > float64(ix.Lines) {
 			return nil, fmt.Errorf("there is no line %.0f; the file has %d", e.Value, ix.Lines)
@@ -303,7 +304,8 @@ func distance(m *layer.Move, x, y float64) float64 {
 // extruded finds the lines at which the filament axis passes a value.
 func (p *Piece) extruded(src layer.Source, ix *layer.Index) error {
 	if ix.EMode == "relative" {
-		return errors.New("this file counts its filament in steps, so the E on the display says nothing about the place")
+		return errors.New("this file counts its filament in steps, so the E on the display says " +
+			"nothing about the place")
 	}
 	want := gcode.FromMM(p.Value)
 	var at []int64
@@ -323,7 +325,8 @@ func (p *Piece) extruded(src layer.Source, ix *layer.Index) error {
 			continue
 		}
 		last := from
-		err := ix.WalkFrom(src, s.Line, until, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		err := ix.WalkFrom(src, s.Line, until, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act,
+			m *gcode.Machine) bool {
 			e := m.LogicalE()
 			if a.Kind == gcode.Lay && last < want && e >= want {
 				at = append(at, line)

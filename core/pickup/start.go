@@ -26,17 +26,20 @@ const (
 
 // Choice is what a person decides about a pick-up.
 type Choice struct {
-	Start     string      `json:"start"`
-	Layer     int         `json:"layer,omitempty"`    // last good layer
-	Measured  bool        `json:"measured,omitempty"` // nobody has seen that Layer is whole, see [Belief.ByHeight]
-	Line      int64       `json:"line,omitempty"`     // mid: the line to begin with
-	Z         string      `json:"z"`
-	HomeAt    *[2]float64 `json:"home_at,omitempty"`   // clear: where Z is homed
-	Feeler    float64     `json:"feeler,omitempty"`    // touch: thickness of what lay between nozzle and part
-	DX        float64     `json:"dx,omitempty"`        // mm by which everything is moved
-	DY        float64     `json:"dy,omitempty"`        //
-	DZ        float64     `json:"dz,omitempty"`        //
-	Flow      float64     `json:"flow,omitempty"`      // percent of the file's; of the eased layers, if there are any
+	Start string `json:"start"`
+	Layer int    `json:"layer,omitempty"` // last good layer
+	// nobody has seen that Layer is whole, see [Belief.ByHeight]
+	Measured bool        `json:"measured,omitempty"`
+	Line     int64       `json:"line,omitempty"` // mid: the line to begin with
+	Z        string      `json:"z"`
+	HomeAt   *[2]float64 `json:"home_at,omitempty"` // clear: where Z is homed
+	// touch: thickness of what lay between nozzle and part
+	Feeler float64 `json:"feeler,omitempty"`
+	DX     float64 `json:"dx,omitempty"` // mm by which everything is moved
+	DY     float64 `json:"dy,omitempty"` //
+	DZ     float64 `json:"dz,omitempty"` //
+	// percent of the file's; of the eased layers, if there are any
+	Flow      float64     `json:"flow,omitempty"`
 	Nozzle    float64     `json:"nozzle,omitempty"`    // °C instead of the file's
 	Bed       float64     `json:"bed,omitempty"`       // °C instead of the file's
 	Ease      Ease        `json:"ease,omitzero"`       //
@@ -122,7 +125,8 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside, f.At, f.Next, f.HasNext
+	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside,
+		f.At, f.Next, f.HasNext
 	s.Kept = s.Layer - 1
 	if c.Start == Mid {
 		onBed = s.Kept

@@ -10,17 +10,19 @@ import (
 // for a colour, with more or less filament or air. What it does not name stays as
 // the file has it, and behind it everything is as the file has it.
 type Change struct {
-	ID          string   `json:"id"`
-	BeforeLayer int      `json:"before_layer,omitempty"` // it begins before this layer,
-	BeforeLine  int64    `json:"before_line,omitempty"`  // or, inside a layer, in front of this line
-	UntilLayer  int      `json:"until_layer,omitempty"`  // it ends before this layer; one more than there are: at the end
-	UntilLine   int64    `json:"until_line,omitempty"`
-	Z           *float64 `json:"z,omitempty"`       // mm: where its folds lay in the file the plan was made for
-	UntilZ      *float64 `json:"until_z,omitempty"` //
-	Speed       float64  `json:"speed,omitempty"`   // percent of the file's own; 0 leaves it
-	Flow        float64  `json:"flow,omitempty"`    // percent of the file's own; 0 leaves it
-	Fan         *float64 `json:"fan,omitempty"`     // percent
-	Nozzle      float64  `json:"nozzle,omitempty"`  // °C; 0 leaves it
+	ID          string `json:"id"`
+	BeforeLayer int    `json:"before_layer,omitempty"` // it begins before this layer,
+	BeforeLine  int64  `json:"before_line,omitempty"`  // or, inside a layer, in front of this line
+	// it ends before this layer; one more than there are: at the end
+	UntilLayer int   `json:"until_layer,omitempty"`
+	UntilLine  int64 `json:"until_line,omitempty"`
+	// mm: where its folds lay in the file the plan was made for
+	Z      *float64 `json:"z,omitempty"`
+	UntilZ *float64 `json:"until_z,omitempty"` //
+	Speed  float64  `json:"speed,omitempty"`   // percent of the file's own; 0 leaves it
+	Flow   float64  `json:"flow,omitempty"`    // percent of the file's own; 0 leaves it
+	Fan    *float64 `json:"fan,omitempty"`     // percent
+	Nozzle float64  `json:"nozzle,omitempty"`  // °C; 0 leaves it
 }
 
 // Check says what is wrong with a change.
@@ -32,7 +34,8 @@ func (c *Change) Check() error {
 		return errors.New("say where it ends with exactly one of until_layer and until_line")
 	case c.BeforeLayer < 0 || c.BeforeLine < 0 || c.UntilLayer < 0 || c.UntilLine < 0:
 		return errors.New("layers and lines count from 1")
-	case c.BeforeLayer > 0 && c.UntilLayer > 0 && c.UntilLayer <= c.BeforeLayer, c.BeforeLine > 0 && c.UntilLine > 0 && c.UntilLine <= c.BeforeLine:
+	case c.BeforeLayer > 0 && c.UntilLayer > 0 && c.UntilLayer <= c.BeforeLayer, c.BeforeLine > 0 &&
+		c.UntilLine > 0 && c.UntilLine <= c.BeforeLine:
 		return errors.New("it ends before it begins")
 	case c.Speed == 0 && c.Flow == 0 && c.Fan == nil && c.Nozzle == 0:
 		return errors.New("it changes nothing: name a speed, a flow, a fan or a temperature")

@@ -22,10 +22,12 @@ func TestChange(t *testing.T) {
 		{`{"before_layer":3,"until_layer":5,"fan":101}`, "0 to 100"},
 		{`{"before_layer":3,"until_layer":5,"nozzle":20}`, "170 to 450"},
 		{`{"id":"a b","before_layer":3,"until_layer":5,"speed":60}`, "letters, digits"},
-		{`{"id":"c1","before_layer":3,"until_layer":5,"speed":60},{"id":"c1","before_layer":7,"until_layer":9,"speed":60}`, "used twice"},
+		{`{"id":"c1","before_layer":3,"until_layer":5,"speed":60},{"id":"c1","before_layer":7,` +
+			`"until_layer":9,"speed":60}`, "used twice"},
 	} {
 		_, err := Parse(strings.NewReader(head + c.in + "]}"))
-		if c.err == "" && err != nil || c.err != "" && (err == nil || !strings.Contains(err.Error(), c.err)) {
+		if c.err == "" && err != nil || c.err != "" &&
+			(err == nil || !strings.Contains(err.Error(), c.err)) {
 			t.Errorf("%s: %v, want %q", c.in, err, c.err)
 		}
 	}
@@ -34,7 +36,8 @@ func TestChange(t *testing.T) {
 	if got := c.Words(); got != "speed 60 %, flow 104 %, fan 40 %, nozzle 225 °C" {
 		t.Error(got)
 	}
-	for what, o := range map[string]Change{"speed": {Speed: 1}, "flow": {Flow: 1}, "fan": {Fan: &fan}, "temperature": {Nozzle: 1}, "": {}} {
+	for what, o := range map[string]Change{"speed": {Speed: 1}, "flow": {Flow: 1}, "fan": {Fan: &fan},
+		"temperature": {Nozzle: 1}, "": {}} {
 		if got := c.Clash(&o); got != what {
 			t.Errorf("%q, want %q", got, what)
 		}

@@ -116,26 +116,40 @@ func CheckKey(key string) error {
 
 // Printer is what must be known of a printer to stop it. Lengths in mm.
 type Printer struct {
-	Name         string                `json:"name,omitempty"`
-	Bed          [4]float64            `json:"bed"`                   // min x, min y, max x, max y; the origin is 0, 0
-	Top          float64               `json:"top"`                   // highest the nozzle can go
-	Park         [2]float64            `json:"park"`                  // where the head waits
-	Places       map[string][2]float64 `json:"places,omitempty"`      // further places to park at, by name
-	G90MovesE    *bool                 `json:"g90_moves_e,omitempty"` // G90 and G91 switch the filament axis too
-	Stop         map[string]string     `json:"stop,omitempty"`        // word by kind of ear
-	Routine      map[string]string     `json:"routine,omitempty"`     // name of a routine by kind of ear
-	SettleBefore []string              `json:"settle_before,omitempty"`
-	SettleAfter  []string              `json:"settle_after,omitempty"`
-	Shift        []string              `json:"shift,omitempty"`       // how everything behind is lifted by {dz} mm; by G92 when empty
-	Silent       bool                  `json:"silent,omitempty"`      // it has nothing to make a tone with
-	Blank        bool                  `json:"blank,omitempty"`       // it shows no messages
-	Resume       string                `json:"resume,omitempty"`      // how it is told to go on, if that is odd
-	Head         [2]float64            `json:"head,omitzero"`         // how far it reaches to each side of the nozzle, and how much is free under that; 0 when not known
-	Gantry       float64               `json:"gantry,omitempty"`      // of what runs across the whole bed, above the nozzle; 0 when not known
-	Knows        []string              `json:"knows,omitempty"`       // words it understands besides those of every printer
-	Hottest      float64               `json:"hottest,omitempty"`     // °C its nozzle may have; 0 means 300
-	HomesFirst   bool                  `json:"homes_first,omitempty"` // it refuses to move before it has homed
-	Assumed      bool                  `json:"assumed,omitempty"`     // nobody has said that bed, top and park place are so
+	Name string `json:"name,omitempty"`
+	// min x, min y, max x, max y; the origin is 0, 0
+	Bed  [4]float64 `json:"bed"`
+	Top  float64    `json:"top"`  // highest the nozzle can go
+	Park [2]float64 `json:"park"` // where the head waits
+	// further places to park at, by name
+	Places map[string][2]float64 `json:"places,omitempty"`
+	// G90 and G91 switch the filament axis too
+	G90MovesE *bool             `json:"g90_moves_e,omitempty"`
+	Stop      map[string]string `json:"stop,omitempty"` // word by kind of ear
+	// name of a routine by kind of ear
+	Routine      map[string]string `json:"routine,omitempty"`
+	SettleBefore []string          `json:"settle_before,omitempty"`
+	SettleAfter  []string          `json:"settle_after,omitempty"`
+	// how everything behind is lifted by {dz} mm; by G92 when empty
+	Shift []string `json:"shift,omitempty"`
+	// it has nothing to make a tone with
+	Silent bool `json:"silent,omitempty"`
+	Blank  bool `json:"blank,omitempty"` // it shows no messages
+	// how it is told to go on, if that is odd
+	Resume string `json:"resume,omitempty"`
+	// how far it reaches to each side of the nozzle, and how much is free under that; 0 when not
+	// known
+	Head [2]float64 `json:"head,omitzero"`
+	// of what runs across the whole bed, above the nozzle; 0 when not known
+	Gantry float64 `json:"gantry,omitempty"`
+	// words it understands besides those of every printer
+	Knows []string `json:"knows,omitempty"`
+	// °C its nozzle may have; 0 means 300
+	Hottest float64 `json:"hottest,omitempty"`
+	// it refuses to move before it has homed
+	HomesFirst bool `json:"homes_first,omitempty"`
+	// nobody has said that bed, top and park place are so
+	Assumed bool `json:"assumed,omitempty"`
 }
 
 // StopWord returns how this printer is told to stop for a kind of ear.

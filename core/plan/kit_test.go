@@ -16,7 +16,8 @@ func TestParseKit(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p := k.Printers["shed"]; p.Bed != Generic().Bed || p.Top != 250 || p.StopWord(Colour) != "M600" || p.StopWord(Insert) != "M0" {
+	if p := k.Printers["shed"]; p.Bed != Generic().Bed || p.Top != 250 ||
+		p.StopWord(Colour) != "M600" || p.StopWord(Insert) != "M0" {
 		t.Errorf("%+v", p)
 	}
 	items := k.Items()
@@ -28,28 +29,31 @@ func TestParseKit(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if k2, err := ParseKit(strings.NewReader(string(j))); err != nil || fmt.Sprint(k2) != fmt.Sprint(k) {
+	if k2, err := ParseKit(strings.NewReader(string(j))); err != nil ||
+		fmt.Sprint(k2) != fmt.Sprint(k) {
 		t.Errorf("%v %v, want %v", err, k2, k)
 	}
 	for text, want := range map[string]string{
 		`[`:                         "JSON",
 		`{"format":"dogear-kit/9"}`: "is understood",
-		`{"format":"dogear-kit/1","printers":{" x":{}}}`:                                                                                            "no blank",
-		`{"format":"dogear-kit/1","printers":{"x":{"bed":[5,0,5,9]}}}`:                                                                              "no size",
-		`{"format":"dogear-kit/1","printers":{"x":{"stop":{"dance":"M0"}}}}`:                                                                        "no kind of ear",
-		`{"format":"dogear-kit/1","printers":{"x":{"places":{"brush":[1e9,0]}}}}`:                                                                   "out of range",
-		`{"format":"dogear-kit/1","printers":{"x":{"head":[-1,0]}}}`:                                                                                "out of range",
-		`{"format":"dogear-kit/1","filaments":{"x":{"colour":"red"}}}`:                                                                              "#rrggbb",
-		`{"format":"dogear-kit/1","filaments":{"x":{"nozzle":[20,0]}}}`:                                                                             "no temperature",
-		`{"format":"dogear-kit/1","filaments":{"x":{"bed":[0,500]}}}`:                                                                               "no temperature",
-		`{"format":"dogear-kit/1","filaments":{"x":{"density":-1}}}`:                                                                                "density",
-		`{"format":"dogear-kit/1","filaments":{"x":{"purge":-1}}}`:                                                                                  "out of range",
-		`{"format":"dogear-kit/1","inserts":{"x":{"shape":"star"}}}`:                                                                                "is not known",
-		`{"format":"dogear-kit/1","inserts":{"x":{"across":-3}}}`:                                                                                   "out of range",
-		`{"format":"dogear-kit/1","routines":{"x":[{"do":"stop"}]}}`:                                                                                "return",
-		`{"format":"dogear-kit/1","routines":{"x":[{"do":"lines","lines":["` + strings.Repeat("x", 300) + `"]},{"do":"return"},{"do":"restore"}]}}`: "longer than",
+		`{"format":"dogear-kit/1","printers":{" x":{}}}`:                          "no blank",
+		`{"format":"dogear-kit/1","printers":{"x":{"bed":[5,0,5,9]}}}`:            "no size",
+		`{"format":"dogear-kit/1","printers":{"x":{"stop":{"dance":"M0"}}}}`:      "no kind of ear",
+		`{"format":"dogear-kit/1","printers":{"x":{"places":{"brush":[1e9,0]}}}}`: "out of range",
+		`{"format":"dogear-kit/1","printers":{"x":{"head":[-1,0]}}}`:              "out of range",
+		`{"format":"dogear-kit/1","filaments":{"x":{"colour":"red"}}}`:            "#rrggbb",
+		`{"format":"dogear-kit/1","filaments":{"x":{"nozzle":[20,0]}}}`:           "no temperature",
+		`{"format":"dogear-kit/1","filaments":{"x":{"bed":[0,500]}}}`:             "no temperature",
+		`{"format":"dogear-kit/1","filaments":{"x":{"density":-1}}}`:              "density",
+		`{"format":"dogear-kit/1","filaments":{"x":{"purge":-1}}}`:                "out of range",
+		`{"format":"dogear-kit/1","inserts":{"x":{"shape":"star"}}}`:              "is not known",
+		`{"format":"dogear-kit/1","inserts":{"x":{"across":-3}}}`:                 "out of range",
+		`{"format":"dogear-kit/1","routines":{"x":[{"do":"stop"}]}}`:              "return",
+		`{"format":"dogear-kit/1","routines":{"x":[{"do":"lines","lines":["` + strings.Repeat("x", 300) +
+			`"]},{"do":"return"},{"do":"restore"}]}}`: "longer than",
 	} {
-		if _, err := ParseKit(strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := ParseKit(strings.NewReader(text)); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%.70s: %v, want %q", text, err, want)
 		}
 	}
@@ -92,7 +96,8 @@ func TestShippedIsSound(t *testing.T) {
 
 func TestKnowsStop(t *testing.T) {
 	p := Printer{Stop: map[string]string{Colour: "M600 B2"}, Knows: []string{"pause_it X"}}
-	for w, want := range map[string]bool{"M0": true, "m25": true, "G4 S30": true, "@pause": true, "M600": true, "PAUSE_IT": true, "M601": false, "M226": false, "": true} {
+	for w, want := range map[string]bool{"M0": true, "m25": true, "G4 S30": true, "@pause": true,
+		"M600": true, "PAUSE_IT": true, "M601": false, "M226": false, "": true} {
 		if p.KnowsStop(w) != want {
 			t.Errorf("%q: %v", w, !want)
 		}
@@ -112,11 +117,17 @@ func TestGrams(t *testing.T) {
 // TestWords says every step in words, none of them empty or with a hole.
 func TestWords(t *testing.T) {
 	half, x := 50.0, 3.0
-	p := &Plan{Printer: Generic(), Filaments: map[string]Filament{"white": {Name: "Gull white", Purge: 45}}}
+	p := &Plan{Printer: Generic(),
+		Filaments: map[string]Filament{"white": {Name: "Gull white", Purge: 45}}}
 	e := &Ear{Kind: Colour, Filament: "white", Note: "look", Nozzle: 0.6}
-	for _, s := range []Step{{Do: "say", Text: "{filament} {note} {nozzle}"}, {Do: "tone"}, {Do: "tone", Times: 2}, {Do: "retract", MM: 2}, {Do: "lift", MM: 9}, {Do: "park"}, {Do: "park", Keep: true}, {Do: "park", At: "brush"}, {Do: "park", X: &x, Y: &x},
-		{Do: "fan"}, {Do: "fan", Percent: &half}, {Do: "heat"}, {Do: "heat", Wait: true}, {Do: "heat", Celsius: 200}, {Do: "cool", Celsius: 90, Wait: true}, {Do: "wait", Seconds: 9}, {Do: "wait", Seconds: 9, Warn: 2}, {Do: "stop"},
-		{Do: "unload"}, {Do: "unload", MM: 50}, {Do: "load"}, {Do: "load", MM: 50}, {Do: "purge", MM: 9}, {Do: "wipe"}, {Do: "lines"}, {Do: "bond"}, {Do: "return"}, {Do: "restore"}} {
+	for _, s := range []Step{{Do: "say", Text: "{filament} {note} {nozzle}"}, {Do: "tone"},
+		{Do: "tone", Times: 2}, {Do: "retract", MM: 2}, {Do: "lift", MM: 9}, {Do: "park"},
+		{Do: "park", Keep: true}, {Do: "park", At: "brush"}, {Do: "park", X: &x, Y: &x},
+		{Do: "fan"}, {Do: "fan", Percent: &half}, {Do: "heat"}, {Do: "heat", Wait: true},
+		{Do: "heat", Celsius: 200}, {Do: "cool", Celsius: 90, Wait: true}, {Do: "wait", Seconds: 9},
+		{Do: "wait", Seconds: 9, Warn: 2}, {Do: "stop"},
+		{Do: "unload"}, {Do: "unload", MM: 50}, {Do: "load"}, {Do: "load", MM: 50}, {Do: "purge", MM: 9},
+		{Do: "wipe"}, {Do: "lines"}, {Do: "bond"}, {Do: "return"}, {Do: "restore"}} {
 		w := s.Words(p, e)
 		if len(w) < 4 || w == s.Do || strings.ContainsAny(w, "{}%!") && !strings.Contains(w, "50 %") {
 			t.Errorf("%+v: %q", s, w)
@@ -125,7 +136,8 @@ func TestWords(t *testing.T) {
 	if w := (Step{Do: "purge", MM: 9}).Words(p, e); !strings.Contains(w, "45 mm") {
 		t.Error(w)
 	}
-	if got := p.Fill("{note}", &Ear{Kind: Insert, Insert: &InsertPart{Name: "M8 nut"}, Count: 2}); got != "Put in 2 × M8 nut" {
+	if got := p.Fill("{note}", &Ear{Kind: Insert, Insert: &InsertPart{Name: "M8 nut"},
+		Count: 2}); got != "Put in 2 × M8 nut" {
 		t.Error(got)
 	}
 }

@@ -43,8 +43,10 @@ type Plan struct {
 	Changes   []Change            `json:"changes,omitempty"`
 	Routines  map[string]Routine  `json:"routines,omitempty"`
 	Uses      Uses                `json:"uses,omitzero"`
-	Accept    []string            `json:"accept,omitempty"`  // findings taken upon oneself, CODE@LINE; of the file it was marked in only
-	Picture   string              `json:"picture,omitempty"` // of the print it was made for: PNG as a data URL
+	// findings taken upon oneself, CODE@LINE; of the file it was marked in only
+	Accept []string `json:"accept,omitempty"`
+	// of the print it was made for: PNG as a data URL
+	Picture string `json:"picture,omitempty"`
 }
 
 // Uses names what a plan takes from a [Kit] by name, instead of carrying it.
@@ -84,29 +86,32 @@ type Seen struct {
 // Ear is a marked fold. Exactly one of BeforeLayer, BeforeLine, AtHeight and
 // FileNumber is set.
 type Ear struct {
-	ID          string          `json:"id"`
-	BeforeLayer int             `json:"before_layer,omitempty"`
-	BeforeLine  int64           `json:"before_line,omitempty"`
-	AtHeight    *float64        `json:"at_height,omitempty"` // mm
-	FileNumber  *int64          `json:"file_number,omitempty"`
-	Z           *float64        `json:"z,omitempty"`    // mm: where the fold lay in the file the plan was made for
-	Near        *[2]float64     `json:"near,omitempty"` // mm: inside a layer, where the path behind it began in that file
-	Seen        *Seen           `json:"seen,omitempty"` // what was to be seen there in that file
-	Kind        string          `json:"kind"`
-	Filament    string          `json:"filament,omitempty"` // key in Plan.Filaments
-	Routine     json.RawMessage `json:"routine,omitempty"`  // a name, or a list of steps
-	Stop        string          `json:"stop,omitempty"`     // word instead of the printer's
-	Land        string          `json:"land,omitempty"`     // "where it was" or "next start"
-	Lines       []string        `json:"lines,omitempty"`    // of an "own lines" ear
-	Insert      *InsertPart     `json:"insert,omitempty"`
-	Count       int             `json:"count,omitempty"`  // how many go in; 0 means one
-	At          [][2]float64    `json:"at,omitempty"`     // mm: in which pockets; empty means those that take it best
-	Pole        string          `json:"pole,omitempty"`   // of several magnets: "alike" or "opposite"
-	Bridge      *Bridge         `json:"bridge,omitempty"` // how the layer that closes over it is laid
-	Nozzle      float64         `json:"nozzle,omitempty"` // mm: the next nozzle
-	HeadsUp     *HeadsUp        `json:"heads_up,omitempty"`
-	BondPass    *BondPass       `json:"bond_pass,omitempty"`
-	Note        string          `json:"note,omitempty"`
+	ID          string   `json:"id"`
+	BeforeLayer int      `json:"before_layer,omitempty"`
+	BeforeLine  int64    `json:"before_line,omitempty"`
+	AtHeight    *float64 `json:"at_height,omitempty"` // mm
+	FileNumber  *int64   `json:"file_number,omitempty"`
+	// mm: where the fold lay in the file the plan was made for
+	Z *float64 `json:"z,omitempty"`
+	// mm: inside a layer, where the path behind it began in that file
+	Near     *[2]float64     `json:"near,omitempty"`
+	Seen     *Seen           `json:"seen,omitempty"` // what was to be seen there in that file
+	Kind     string          `json:"kind"`
+	Filament string          `json:"filament,omitempty"` // key in Plan.Filaments
+	Routine  json.RawMessage `json:"routine,omitempty"`  // a name, or a list of steps
+	Stop     string          `json:"stop,omitempty"`     // word instead of the printer's
+	Land     string          `json:"land,omitempty"`     // "where it was" or "next start"
+	Lines    []string        `json:"lines,omitempty"`    // of an "own lines" ear
+	Insert   *InsertPart     `json:"insert,omitempty"`
+	Count    int             `json:"count,omitempty"` // how many go in; 0 means one
+	// mm: in which pockets; empty means those that take it best
+	At       [][2]float64 `json:"at,omitempty"`
+	Pole     string       `json:"pole,omitempty"`   // of several magnets: "alike" or "opposite"
+	Bridge   *Bridge      `json:"bridge,omitempty"` // how the layer that closes over it is laid
+	Nozzle   float64      `json:"nozzle,omitempty"` // mm: the next nozzle
+	HeadsUp  *HeadsUp     `json:"heads_up,omitempty"`
+	BondPass *BondPass    `json:"bond_pass,omitempty"`
+	Note     string       `json:"note,omitempty"`
 }
 
 // Where the head lands when it comes back.

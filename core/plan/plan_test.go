@@ -8,8 +8,10 @@ import (
 )
 
 func TestParse(t *testing.T) {
-	p, err := Parse(strings.NewReader(`{"format":"dogear-plan/1","ears":[{"before_layer":3,"kind":"colour"}]}`))
-	if err != nil || p.Printer.Top != 250 || p.Printer.StopWord(Colour) != "M0" || p.Ears[0].ID != "e1" {
+	p, err := Parse(strings.NewReader(`{"format":"dogear-plan/1","ears":[{"before_layer":3,` +
+		`"kind":"colour"}]}`))
+	if err != nil || p.Printer.Top != 250 || p.Printer.StopWord(Colour) != "M0" ||
+		p.Ears[0].ID != "e1" {
 		t.Fatalf("%+v %v", p, err)
 	}
 	r, err := p.RoutineOf(&p.Ears[0])
@@ -20,21 +22,30 @@ func TestParse(t *testing.T) {
 
 func TestParseRefuses(t *testing.T) {
 	for name, c := range map[string]struct{ plan, want string }{
-		"no JSON":         {`{`, "not JSON"},
-		"other format":    {`{"format":"other/2","ears":[]}`, `"dogear-plan/1" is understood`},
-		"no place":        {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour"}]}`, "ear a: say where"},
-		"two places":      {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour","before_layer":1,"at_height":2}]}`, "exactly one"},
-		"no kind":         {`{"format":"dogear-plan/1","ears":[{"before_layer":1}]}`, "say its kind"},
-		"unknown kind":    {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"song"}]}`, `"song"`},
-		"unknown routine": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","routine":"dance"}]}`, `no routine "dance"`},
-		"no end":          {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","routine":[{"do":"stop"}]}]}`, "last two steps"},
-		"end too early":   {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","routine":[{"do":"restore"},{"do":"return"},{"do":"restore"}]}]}`, "step 1"},
-		"unknown step":    {`{"format":"dogear-plan/1","ears":[],"routines":{"r":[{"do":"jump"},{"do":"return"},{"do":"restore"}]}}`, `no step "jump"`},
-		"twice":           {`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":1,"kind":"insert"},{"id":"a","before_layer":2,"kind":"insert"}]}`, "twice"},
-		"bad id":          {`{"format":"dogear-plan/1","ears":[{"id":"a;\n","before_layer":1,"kind":"insert"}]}`, "letters, digits"},
-		"no such spool":   {`{"format":"dogear-plan/1","filaments":{"red":{}},"ears":[{"before_layer":1,"kind":"colour","filament":"blue"}]}`, "blue"},
-		"flat bed":        {`{"format":"dogear-plan/1","printer":{"bed":[9,0,0,9]},"ears":[]}`, "no size"},
-		"landing":         {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert","land":"moon"}]}`, "moon"},
+		"no JSON":      {`{`, "not JSON"},
+		"other format": {`{"format":"other/2","ears":[]}`, `"dogear-plan/1" is understood`},
+		"no place":     {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour"}]}`, "ear a: say where"},
+		"two places": {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour",` +
+			`"before_layer":1,"at_height":2}]}`, "exactly one"},
+		"no kind":      {`{"format":"dogear-plan/1","ears":[{"before_layer":1}]}`, "say its kind"},
+		"unknown kind": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"song"}]}`, `"song"`},
+		"unknown routine": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
+			`"routine":"dance"}]}`, `no routine "dance"`},
+		"no end": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
+			`"routine":[{"do":"stop"}]}]}`, "last two steps"},
+		"end too early": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
+			`"routine":[{"do":"restore"},{"do":"return"},{"do":"restore"}]}]}`, "step 1"},
+		"unknown step": {`{"format":"dogear-plan/1","ears":[],"routines":{"r":[{"do":"jump"},` +
+			`{"do":"return"},{"do":"restore"}]}}`, `no step "jump"`},
+		"twice": {`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":1,` +
+			`"kind":"insert"},{"id":"a","before_layer":2,"kind":"insert"}]}`, "twice"},
+		"bad id": {`{"format":"dogear-plan/1","ears":[{"id":"a;\n","before_layer":1,` +
+			`"kind":"insert"}]}`, "letters, digits"},
+		"no such spool": {`{"format":"dogear-plan/1","filaments":{"red":{}},` +
+			`"ears":[{"before_layer":1,"kind":"colour","filament":"blue"}]}`, "blue"},
+		"flat bed": {`{"format":"dogear-plan/1","printer":{"bed":[9,0,0,9]},"ears":[]}`, "no size"},
+		"landing": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
+			`"land":"moon"}]}`, "moon"},
 	} {
 		_, err := Parse(strings.NewReader(c.plan))
 		var pe *Error
@@ -58,11 +69,14 @@ func TestBuiltinRoutinesAreWhole(t *testing.T) {
 }
 
 func TestPrinterThatDoesItAll(t *testing.T) {
-	p := &Plan{Format: Format, Printer: &Printer{Bed: Generic().Bed, Stop: map[string]string{Colour: "M600"}}, Ears: []Ear{{BeforeLayer: 2, Kind: Colour}, {BeforeLayer: 3, Kind: Insert}}}
+	p := &Plan{Format: Format, Printer: &Printer{Bed: Generic().Bed,
+		Stop: map[string]string{Colour: "M600"}}, Ears: []Ear{{BeforeLayer: 2, Kind: Colour},
+		{BeforeLayer: 3, Kind: Insert}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	for i, want := range []string{"tone say stop return restore", "tone retract lift park say stop return restore"} {
+	for i, want := range []string{"tone say stop return restore",
+		"tone retract lift park say stop return restore"} {
 		r, err := p.RoutineOf(&p.Ears[i])
 		if err != nil {
 			t.Fatal(err)
@@ -79,7 +93,8 @@ func TestPrinterThatDoesItAll(t *testing.T) {
 
 // FuzzParse checks that what is accepted can be written and read again.
 func FuzzParse(f *testing.F) {
-	f.Add([]byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":38,"kind":"colour","filament":"white","routine":[{"do":"tone","hz":880},{"do":"return"},{"do":"restore"}]}]}`))
+	f.Add([]byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":38,"kind":"colour",` +
+		`"filament":"white","routine":[{"do":"tone","hz":880},{"do":"return"},{"do":"restore"}]}]}`))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		p, err := Parse(strings.NewReader(string(b)))
 		if err != nil {

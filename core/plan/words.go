@@ -110,5 +110,6 @@ func (p *Plan) Fill(text string, e *Ear) string {
 	if e.Nozzle > 0 {
 		nozzle = fmt.Sprintf("the %g mm nozzle", e.Nozzle)
 	}
-	return strings.NewReplacer("{filament}", p.FilamentName(e.Filament), "{note}", note, "{nozzle}", nozzle).Replace(text)
+	return strings.NewReplacer("{filament}", p.FilamentName(e.Filament), "{note}", note, "{nozzle}",
+		nozzle).Replace(text)
 }

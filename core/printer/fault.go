@@ -20,7 +20,8 @@ var Faults = []string{"power", "stop", "sensor", "runout", "jam", "skip-x", "ski
 
 // ParseFault reads KIND@line:N, KIND@layer:N or KIND@minute:T.
 func ParseFault(s string) (Fault, error) {
-	bad := fmt.Errorf("%q is no fault; write KIND@line:N, KIND@layer:N or KIND@minute:T with one of %s", s, strings.Join(Faults, ", "))
+	bad := fmt.Errorf("%q is no fault; write KIND@line:N, KIND@layer:N or KIND@minute:T with one of "+
+		"%s", s, strings.Join(Faults, ", "))
 	kind, at, ok := strings.Cut(s, "@")
 	what, num, ok2 := strings.Cut(at, ":")
 	var v float64
@@ -60,7 +61,8 @@ func (p *Printer) Throw(f Fault) {
 func (p *Printer) due() bool {
 	for i := 0; i < len(p.faults); i++ {
 		f := p.faults[i]
-		if f.Line > 0 && p.Line >= f.Line || f.Layer > 0 && p.Layer >= f.Layer || f.Minute > 0 && p.Time >= f.Minute*60 {
+		if f.Line > 0 && p.Line >= f.Line || f.Layer > 0 && p.Layer >= f.Layer || f.Minute > 0 &&
+			p.Time >= f.Minute*60 {
 			p.faults = append(p.faults[:i], p.faults[i+1:]...)
 			i--
 			p.fail(f)

@@ -70,21 +70,22 @@ type Printer struct {
 	m     gcode.Machine
 
 	nozzle, bed heater
-	late        int             // lines read ahead that still run before a stop is honoured; 0 for none
-	lost        bool            // the motors were let go: nobody knows where the head stands
-	said        map[string]bool // harm that goes on and was told
-	took        []float64       // how long each move of the present layer takes
-	tookLine    []int64         // and on which line it stands
-	tookAt      int             // the one that comes next
-	faults      []Fault
-	jammed      bool
-	skip        [3]gcode.Nano // by which steps were lost
-	keep        func(Laid)
-	laidTop     gcode.Nano
-	off         int64 // bytes read
-	laid        int64
-	message     string
-	lastLaid    int64 // line of the last move that left plastic
+	// lines read ahead that still run before a stop is honoured; 0 for none
+	late     int
+	lost     bool            // the motors were let go: nobody knows where the head stands
+	said     map[string]bool // harm that goes on and was told
+	took     []float64       // how long each move of the present layer takes
+	tookLine []int64         // and on which line it stands
+	tookAt   int             // the one that comes next
+	faults   []Fault
+	jammed   bool
+	skip     [3]gcode.Nano // by which steps were lost
+	keep     func(Laid)
+	laidTop  gcode.Nano
+	off      int64 // bytes read
+	laid     int64
+	message  string
+	lastLaid int64 // line of the last move that left plastic
 }
 
 // ahead is how many lines the printer has read beyond the one it carries out.

@@ -20,7 +20,8 @@ func tower(stop string) string {
 		if n == 5 {
 			b.WriteString(stop)
 		}
-		fmt.Fprintf(&b, "G1 Z%.1f F600\nG0 X50 Y50 F6000\nG1 X90 Y50 E2 F1200\nG1 X90 Y90 E2\nG1 X50 Y90 E2\nG1 X50 Y50 E2\n", 0.2*float64(n))
+		fmt.Fprintf(&b, "G1 Z%.1f F600\nG0 X50 Y50 F6000\nG1 X90 Y50 E2 F1200\nG1 X90 Y90 E2\n"+
+			"G1 X50 Y90 E2\nG1 X50 Y50 E2\n", 0.2*float64(n))
 	}
 	b.WriteString("M104 S0\nM140 S0\nM84\n")
 	return b.String()
@@ -51,7 +52,8 @@ func TestRun(t *testing.T) {
 		t.Fatal(p.State)
 	}
 	s := p.See()
-	if s.Layer != 4 || math.Abs(s.Top-0.8) > 1e-9 || s.Message != "look" || math.Abs(s.Nozzle-210) > 1 || math.Abs(s.Bed-60) > 1 || s.Fan != 100 || s.Laid != 16 {
+	if s.Layer != 4 || math.Abs(s.Top-0.8) > 1e-9 || s.Message != "look" ||
+		math.Abs(s.Nozzle-210) > 1 || math.Abs(s.Bed-60) > 1 || s.Fan != 100 || s.Laid != 16 {
 		t.Errorf("%+v", s)
 	}
 	// Bed and nozzle take their time: 38 °C at 0.55, 188 °C at 2.4 a second.
@@ -79,11 +81,13 @@ func TestRun(t *testing.T) {
 // TestLateStop honours M25 only when the buffer is empty: without settle lines
 // the printer is long past the fold.
 func TestLateStop(t *testing.T) {
-	for stop, want := range map[string]int{"M25\n": 5, "M400\nM25\n": 5, "M25\nG4 P500\n": 4, "M25\nM400\n": 4, "M0\n": 4} {
+	for stop, want := range map[string]int{"M25\n": 5, "M400\nM25\n": 5, "M25\nG4 P500\n": 4,
+		"M25\nM400\n": 4, "M0\n": 4} {
 		p, _ := load(t, tower(stop), nil)
 		p.Run(1e9)
 		if p.State != Waiting || p.See().Layer != want || want == 5 && p.See().Laid != 18 {
-			t.Errorf("%q: %s in layer %d, %d laid, want layer %d", stop, p.State, p.Layer, p.See().Laid, want)
+			t.Errorf("%q: %s in layer %d, %d laid, want layer %d", stop, p.State, p.Layer, p.See().Laid,
+				want)
 		}
 	}
 }
@@ -127,7 +131,9 @@ func TestFaults(t *testing.T) {
 		state string
 		laid  int
 	}{
-		"power@layer:6": {Dead, 20}, "stop@line:40": {Stopped, 18}, "sensor@layer:3": {Stopped, 8}, "jam@layer:6": {Done, 20}, "runout@layer:2": {Done, 4}, "skip-x@layer:6": {Done, 40}, "power@minute:0.5": {Dead, 0},
+		"power@layer:6": {Dead, 20}, "stop@line:40": {Stopped, 18}, "sensor@layer:3": {Stopped, 8},
+		"jam@layer:6": {Done, 20}, "runout@layer:2": {Done, 4}, "skip-x@layer:6": {Done, 40},
+		"power@minute:0.5": {Dead, 0},
 	} {
 		p, laid := load(t, tower(""), nil)
 		f, err := ParseFault(fault)
@@ -149,7 +155,8 @@ func TestFaults(t *testing.T) {
 			t.Errorf("%s: %+v", fault, ev)
 		}
 	}
-	for _, s := range []string{"", "power", "power@noon:3", "flood@layer:3", "jam@layer:x", "jam@layer:0"} {
+	for _, s := range []string{"", "power", "power@noon:3", "flood@layer:3", "jam@layer:x",
+		"jam@layer:0"} {
 		if _, err := ParseFault(s); err == nil {
 			t.Errorf("%q is a fault", s)
 		}

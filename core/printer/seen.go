@@ -28,8 +28,11 @@ type Seen struct {
 // the display is dark: only the clock, the bed and what a host has kept are
 // known.
 func (p *Printer) See() Seen {
-	s := Seen{State: p.State, Time: p.Time, Line: p.Line, Layer: p.Layer, E: p.m.LogicalE().Millimetres(), Bytes: p.off, Percent: 100 * float64(p.off) / math.Max(float64(p.src.Size()), 1),
-		Nozzle: p.nozzle.now, Bed: p.bed.now, Fan: int(math.Round(float64(p.m.Fan) / 2.55e6)), Message: p.message, Top: p.laidTop.Millimetres(), Laid: p.laid}
+	s := Seen{State: p.State, Time: p.Time, Line: p.Line, Layer: p.Layer,
+		E: p.m.LogicalE().Millimetres(), Bytes: p.off, Percent: 100 * float64(p.off) /
+			math.Max(float64(p.src.Size()), 1),
+		Nozzle: p.nozzle.now, Bed: p.bed.now, Fan: int(math.Round(float64(p.m.Fan) / 2.55e6)),
+		Message: p.message, Top: p.laidTop.Millimetres(), Laid: p.laid}
 	for k, v := range p.m.Logical() {
 		s.At[k] = v.Millimetres()
 	}
@@ -37,7 +40,8 @@ func (p *Printer) See() Seen {
 }
 
 // Evidence is what is known about where the print ended, for a pick-up. A jam
-// leaves only what can be measured, and where on the top the plastic ends; without power there is no display.
+// leaves only what can be measured, and where on the top the plastic ends; without power
+// there is no display.
 func (p *Printer) Evidence() []pickup.Evidence {
 	var out []pickup.Evidence
 	s := p.See()

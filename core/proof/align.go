@@ -31,7 +31,8 @@ type Aligned struct {
 	Inserted  int64
 	Removed   int64
 	Rewritten []Rewritten
-	Blocks    [][2]int64 // runs of lines of the edited file that are not the original's; the first thousand
+	// runs of lines of the edited file that are not the original's; the first thousand
+	Blocks [][2]int64
 }
 
 // mostRewritten bounds how many rewritten lines are listed.

@@ -12,11 +12,12 @@ import (
 
 // comparer says how what the edited file lays differs from the original.
 type comparer struct {
-	w       *walker
-	open    map[string]bool // differences that are in force and have been named
-	aux     [2]*gcode.Aux   // found to be alike
-	count   map[string]int
-	gone    map[int]int64              // layers that are missing, with the edited line where they should be
+	w     *walker
+	open  map[string]bool // differences that are in force and have been named
+	aux   [2]*gcode.Aux   // found to be alike
+	count map[string]int
+	// layers that are missing, with the edited line where they should be
+	gone    map[int]int64
 	heights map[int]map[gcode.Nano]int // at which moves of a layer are laid that belong elsewhere
 	twice   map[int]int64              // layers that are laid again, with their edited line
 	last    [2][3]gcode.Nano           // where the last moves of a region that was named ended
@@ -205,7 +206,8 @@ func (c *comparer) state() {
 // stateCodes are the findings of [comparer.state].
 var stateCodes = []string{"feed-not-restored", "fan-not-restored", "temperature-not-restored",
 	"bed-not-restored",
-	"retraction-not-given-back", "cold-extrusion", "setting-not-restored", "limits-off", "place-shifted", "plane-changed"}
+	"retraction-not-given-back", "cold-extrusion", "setting-not-restored", "limits-off",
+	"place-shifted", "plane-changed"}
 
 // heats compares what the nozzles and the bed are told.
 func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what string)) {

@@ -21,11 +21,12 @@ type Verdict struct {
 	Same     bool
 	Moves    int64 // laying moves that are equal
 	Lines    [2]int64
-	First    *Difference  // the first difference
-	Heats    int64        // laying moves at another temperature
-	StopsNew int          // stops of the edited file that the original has not
-	Differs  bool         // with Options.Through: there are differences, all of state
-	States   []Difference // with Options.Through: the first of each way in which equal moves are laid differently
+	First    *Difference // the first difference
+	Heats    int64       // laying moves at another temperature
+	StopsNew int         // stops of the edited file that the original has not
+	Differs  bool        // with Options.Through: there are differences, all of state
+	// with Options.Through: the first of each way in which equal moves are laid differently
+	States []Difference
 }
 
 // Difference is where two files part.
@@ -140,9 +141,10 @@ func (w *strand) otherwise() Otherwise {
 type Options struct {
 	Dialect gcode.Dialect
 	Box     [4]gcode.Nano
-	Muted   [][2]int64  // runs of lines of the original that are left out on purpose
-	Again   [][2]int64  // runs of lines of the edited file that lay something more on purpose
-	Changed []Otherwise // runs of lines of the edited file that are laid otherwise on purpose, in their order
+	Muted   [][2]int64 // runs of lines of the original that are left out on purpose
+	Again   [][2]int64 // runs of lines of the edited file that lay something more on purpose
+	// runs of lines of the edited file that are laid otherwise on purpose, in their order
+	Changed []Otherwise
 	// A pick-up: the edited file has an opening of Opening lines, in which
 	// nothing may be laid over the part, and goes on from line Start of the
 	// original, everything moved by Shift. Start 0 compares from the beginning.

@@ -16,9 +16,10 @@ import (
 
 // Stop is a stop of a file and where the head is by then.
 type Stop struct {
-	Line   int64   `json:"line"`
-	Word   string  `json:"word"`
-	Before *int    `json:"before_layer"`           // the layer that is laid next; 0 behind the last, nil inside one
+	Line int64  `json:"line"`
+	Word string `json:"word"`
+	// the layer that is laid next; 0 behind the last, nil inside one
+	Before *int    `json:"before_layer"`
 	Inside int     `json:"inside_layer,omitempty"` // the layer that goes on behind it
 	Z      float64 `json:"z"`
 	Lift   float64 `json:"lift"` // above the highest plastic

@@ -126,7 +126,8 @@ func (x *examiner) dragged(a *gcode.Act, m *gcode.State, put, own bool) *[4]floa
 	}
 	for k := first; k <= n; k++ {
 		t := float64(k) / float64(n)
-		px, py, pz := from[0].Millimetres()+d[0]*t, from[1].Millimetres()+d[1]*t, from[2].Millimetres()+d[2]*t
+		px, py, pz := from[0].Millimetres()+d[0]*t, from[1].Millimetres()+d[1]*t,
+			from[2].Millimetres()+d[2]*t
 		if a.Arc.Turn != 0 {
 			px, py = a.Arc.At(t)
 		}
@@ -182,7 +183,8 @@ func (x *examiner) graze(line int64, a *gcode.Act) {
 	l := math.Hypot((to[0] - from[0]).Millimetres(), (to[1] - from[1]).Millimetres())
 	over := 0.0
 	for d := 0.5; d < math.Min(l, 10000); d += 0.5 {
-		px, py := from[0].Millimetres()+(to[0]-from[0]).Millimetres()*d/l, from[1].Millimetres()+(to[1]-from[1]).Millimetres()*d/l
+		px, py := from[0].Millimetres()+(to[0]-from[0]).Millimetres()*d/l,
+			from[1].Millimetres()+(to[1]-from[1]).Millimetres()*d/l
 		if h.Inside(px, py) > low-0.1 {
 			over += 0.5
 		}

@@ -170,7 +170,8 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 	if err != nil {
 		return nil, err
 	}
-	r.Inserted, r.Removed, r.Rewritten = al.out.Inserted-r.Muted, al.out.Removed-r.Muted, append(r.Rewritten, al.out.Rewritten...)
+	r.Inserted, r.Removed, r.Rewritten = al.out.Inserted-r.Muted, al.out.Removed-r.Muted,
+		append(r.Rewritten, al.out.Rewritten...)
 	if !parted { // one file: what it does itself
 		one, err := Examine(ctx, original, ixO, pr)
 		if err != nil {

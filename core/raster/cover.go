@@ -36,7 +36,8 @@ func NewModel(ix *layer.Index) *Model {
 		f.Cell *= k
 		f.W, f.H = int(float64(f.W)/k)+1, int(float64(f.H)/k)+1
 	}
-	return &Model{Frame: f, top: make([]uint32, f.W*f.H), bottom: make([]uint32, f.W*f.H), grid: NewGrid(f), left: [4]int{f.W, f.H, 0, 0}}
+	return &Model{Frame: f, top: make([]uint32, f.W*f.H), bottom: make([]uint32, f.W*f.H),
+		grid: NewGrid(f), left: [4]int{f.W, f.H, 0, 0}}
 }
 
 // Add adds a part: moves of layer n. Skirts and prime lines are left out.
@@ -48,7 +49,8 @@ func (m *Model) Add(ix *layer.Index, n int, moves []layer.Move) {
 		part = PartBox(ix)
 	}
 	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 && p.Closed && Surrounds(moves[p.From:p.To], part) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
+			p.Closed && Surrounds(moves[p.From:p.To], part) {
 			continue
 		}
 		for i := p.From; i < p.To; i++ {
@@ -221,7 +223,8 @@ func (m *Model) upright(near [][]int16, from, to int, right bool) Picture {
 			if v, ok := depth(last, c); ok && last >= 0 {
 				dz = (here - v) / 3
 			}
-			p.Part[k], p.Shade[k] = uint32(i+1), shade(max(-0.29, min(dx, 2*edge)), max(-0.29, min(dz, 2*edge)))
+			p.Part[k], p.Shade[k] = uint32(i+1), shade(max(-0.29, min(dx, 2*edge)),
+				max(-0.29, min(dz, 2*edge)))
 		}
 		last = i
 	}

@@ -327,7 +327,8 @@ func (g *Grid) Runs() []float32 {
 				break
 			}
 			end := g.next(y, x, false)
-			out = append(out, float32(g.Y0+(float64(y)+0.5)*g.Cell), float32(g.X0+float64(x)*g.Cell), float32(g.X0+float64(end)*g.Cell))
+			out = append(out, float32(g.Y0+(float64(y)+0.5)*g.Cell), float32(g.X0+float64(x)*g.Cell),
+				float32(g.X0+float64(end)*g.Cell))
 			x = end
 		}
 	}

@@ -12,7 +12,8 @@ var frame = NewFrame([4]float64{0, 0, 40, 30}, 1)
 func TestLine(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	for range 200 {
-		x0, y0, x1, y1, w := r.Float64()*44-2, r.Float64()*34-2, r.Float64()*44-2, r.Float64()*34-2, 0.3+r.Float64()*2
+		x0, y0, x1, y1, w := r.Float64()*44-2, r.Float64()*34-2, r.Float64()*44-2, r.Float64()*34-2,
+			0.3+r.Float64()*2
 		if r.IntN(5) == 0 {
 			y1 = y0
 		}
@@ -26,7 +27,8 @@ func TestLine(t *testing.T) {
 				px, py := g.X0+(float64(x)+0.5)*g.Cell, g.Y0+(float64(y)+0.5)*g.Cell
 				d := distance(px, py, x0, y0, x1, y1)
 				if math.Abs(d-w/2) > 1e-9 && (d < w/2) != g.Has(x, y) {
-					t.Fatalf("%v,%v to %v,%v wide %v: cell %v,%v at %v is %v", x0, y0, x1, y1, w, px, py, d, g.Has(x, y))
+					t.Fatalf("%v,%v to %v,%v wide %v: cell %v,%v at %v is %v", x0, y0, x1, y1, w, px, py, d,
+						g.Has(x, y))
 				}
 			}
 		}
@@ -67,7 +69,8 @@ func TestSets(t *testing.T) {
 		t.Fatal(n.Count(), len(p))
 	}
 	inner := p[1]
-	if p[0].Edge == p[1].Edge || inner.Edge || inner.Cells != 70*20 || inner.X0 != 20 || inner.Y1 != 39 {
+	if p[0].Edge == p[1].Edge || inner.Edge || inner.Cells != 70*20 || inner.X0 != 20 ||
+		inner.Y1 != 39 {
 		t.Errorf("%+v", inner)
 	}
 	d := box(63, 5, 64, 5) // across the seam between two words

@@ -13,7 +13,8 @@ func block() *Heights {
 	mm := func(v float64) gcode.Nano { return gcode.FromMM(v) }
 	h := NewHeights([4]gcode.Nano{mm(100), mm(100), mm(120), mm(120)})
 	for y := 100.0; y <= 120; y += 0.5 {
-		h.Add(&layer.Move{From: [3]gcode.Nano{mm(100), mm(y), mm(20)}, To: [3]gcode.Nano{mm(120), mm(y), mm(20)}})
+		h.Add(&layer.Move{From: [3]gcode.Nano{mm(100), mm(y), mm(20)},
+			To: [3]gcode.Nano{mm(120), mm(y), mm(20)}})
 	}
 	return h
 }
@@ -37,8 +38,10 @@ func TestHeights(t *testing.T) {
 	if w, hit := h.Hits(110, 110, 5); !hit || math.Abs(w.Missing-14.95) > 0.01 {
 		t.Errorf("%+v", w)
 	}
-	if h.Top != 20 || h.Under(110, 110) != 20 || h.Under(50, 50) != 0 || h.Inside(110, 110) != 20 || h.Inside(99.5, 110) != 0 {
-		t.Errorf("top %v, under %v %v, inside %v %v", h.Top, h.Under(110, 110), h.Under(50, 50), h.Inside(110, 110), h.Inside(99.5, 110))
+	if h.Top != 20 || h.Under(110, 110) != 20 || h.Under(50, 50) != 0 || h.Inside(110, 110) != 20 ||
+		h.Inside(99.5, 110) != 0 {
+		t.Errorf("top %v, under %v %v, inside %v %v", h.Top, h.Under(110, 110), h.Under(50, 50),
+			h.Inside(110, 110), h.Inside(99.5, 110))
 	}
 	if z, x, y := h.Highest(90, 110, 15, 15); z != 20 || x < 99 || y < 95 {
 		t.Error(z, x, y)

@@ -50,7 +50,8 @@ func Boxes(ix *layer.Index) *Outline {
 		if i == 0 {
 			o.Box = f
 		}
-		o.Box = [4]float32{min(o.Box[0], f[0]), min(o.Box[1], f[1]), max(o.Box[2], f[2]), max(o.Box[3], f[3])}
+		o.Box = [4]float32{min(o.Box[0], f[0]), min(o.Box[1], f[1]), max(o.Box[2], f[2]),
+			max(o.Box[3], f[3])}
 	}
 	return o
 }
@@ -65,7 +66,8 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 	x.init(ix.Box[0], ix.Box[2])
 	y.init(ix.Box[1], ix.Box[3])
 	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 && Surrounds(moves[p.From:p.To], part) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 &&
+			Surrounds(moves[p.From:p.To], part) {
 			continue
 		}
 		for i := p.From; i < p.To; i++ {
@@ -79,7 +81,8 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 			if o.Box == [4]float32{} {
 				o.Box = [4]float32{float32(b[0]), float32(b[1]), float32(b[2]), float32(b[3])}
 			}
-			o.Box = [4]float32{min(o.Box[0], float32(b[0])), min(o.Box[1], float32(b[1])), max(o.Box[2], float32(b[2])), max(o.Box[3], float32(b[3]))}
+			o.Box = [4]float32{min(o.Box[0], float32(b[0])), min(o.Box[1], float32(b[1])),
+				max(o.Box[2], float32(b[2])), max(o.Box[3], float32(b[3]))}
 		}
 	}
 	o.Front[n-1], o.Side[n-1] = x.runs(), y.runs()
@@ -89,7 +92,8 @@ func moveBox(m *layer.Move) [4]float64 {
 	if m.Arc != nil {
 		return m.Arc.Bounds()
 	}
-	x0, y0, x1, y1 := m.From[0].Millimetres(), m.From[1].Millimetres(), m.To[0].Millimetres(), m.To[1].Millimetres()
+	x0, y0, x1, y1 := m.From[0].Millimetres(), m.From[1].Millimetres(), m.To[0].Millimetres(),
+		m.To[1].Millimetres()
 	return [4]float64{min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)}
 }
 
@@ -120,7 +124,8 @@ func Surrounds(path []layer.Move, part [4]gcode.Nano) bool {
 		b = [4]float64{min(b[0], c[0]), min(b[1], c[1]), max(b[2], c[2]), max(b[3], c[3])}
 	}
 	const d = 1
-	return b[0] < part[0].Millimetres()-d && b[1] < part[1].Millimetres()-d && b[2] > part[2].Millimetres()+d && b[3] > part[3].Millimetres()+d
+	return b[0] < part[0].Millimetres()-d && b[1] < part[1].Millimetres()-d &&
+		b[2] > part[2].Millimetres()+d && b[3] > part[3].Millimetres()+d
 }
 
 // strip is a row of columns that are covered or not.

@@ -38,7 +38,8 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 		part = PartBox(ix)
 	}
 	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 && p.Closed && Surrounds(moves[p.From:p.To], part) {
+		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
+			p.Closed && Surrounds(moves[p.From:p.To], part) {
 			continue
 		}
 		wall := p.Class == layer.Outer || p.Class == layer.Inner || p.Closed
@@ -176,7 +177,8 @@ func OverNothing(src layer.Source, ix *layer.Index, n int) (*Grid, error) {
 func (g *Grid) Share(pieces []float32) float64 {
 	all, on := 0.0, 0.0
 	for i := 0; i+3 < len(pieces); i += 4 {
-		x0, y0, x1, y1 := float64(pieces[i]), float64(pieces[i+1]), float64(pieces[i+2]), float64(pieces[i+3])
+		x0, y0, x1, y1 := float64(pieces[i]), float64(pieces[i+1]), float64(pieces[i+2]),
+			float64(pieces[i+3])
 		d := math.Hypot(x1-x0, y1-y0)
 		n := max(1, int(d/g.Cell))
 		for k := range n {

@@ -18,13 +18,15 @@ func (f *file) loop(x0, y0, x1, y1 float64) {
 	last := [2]float64{x0, y0}
 	for _, p := range [][2]float64{{x1, y0}, {x1, y1}, {x0, y1}, {x0, y0}} {
 		// Lines 0.45 wide in a layer of 0.2.
-		fmt.Fprintf(f, "G1 X%.2f Y%.2f E%.4f\n", p[0], p[1], math.Hypot(p[0]-last[0], p[1]-last[1])*0.45*0.2/2.405)
+		fmt.Fprintf(f, "G1 X%.2f Y%.2f E%.4f\n", p[0], p[1],
+			math.Hypot(p[0]-last[0], p[1]-last[1])*0.45*0.2/2.405)
 		last = p
 	}
 }
 
 func (f *file) line(x0, y0, x1, y1 float64) {
-	fmt.Fprintf(f, "G0 X%.2f Y%.2f\nG1 X%.2f Y%.2f E%.4f\n", x0, y0, x1, y1, math.Hypot(x1-x0, y1-y0)*0.45*0.2/2.405)
+	fmt.Fprintf(f, "G0 X%.2f Y%.2f\nG1 X%.2f Y%.2f E%.4f\n", x0, y0, x1, y1,
+		math.Hypot(x1-x0, y1-y0)*0.45*0.2/2.405)
 }
 
 // box is a block of 30 by 20 mm with a window of 8 by 6 in its middle, filled

@@ -233,7 +233,10 @@ func TestWayBack(t *testing.T) {
 			"a filament": {Filaments: map[string]plan.Filament{"h": {Name: "Kelp",
 				Nozzle: [2]float64{240,
 					235}}}, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour, Filament: "h"}}},
-			"everything": {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, HeadsUp: &plan.HeadsUp{Layers: 2}}}, Changes: []plan.Change{{ID: "c", BeforeLayer: 6, UntilLayer: 13, Flow: 90}}, Mutes: []plan.Span{{From: last(file), To: last(file)}}},
+			"everything": {Ears: []plan.Ear{
+				{ID: "a", BeforeLayer: 5, Kind: plan.Colour, HeadsUp: &plan.HeadsUp{Layers: 2}}},
+				Changes: []plan.Change{{ID: "c", BeforeLayer: 6, UntilLayer: 13, Flow: 90}},
+				Mutes:   []plan.Span{{From: last(file), To: last(file)}}},
 			"own lines of any": {Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Own,
 				Lines: []string{"; a b c", "M117 ; dog ears", "(dogear)", ";", "M117 \u00e9\u4e2d"}}}},
 		}

@@ -62,7 +62,9 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 				*e.AtHeight, ix.Height())
 		}
 		if len(all) > 1 {
-			return f, fmt.Errorf("%g mm is reached by %d objects, one after another; say which with before_layer: %s", *e.AtHeight, len(all), strings.Trim(strings.Join(strings.Fields(fmt.Sprint(all)), ", "), "[]"))
+			return f, fmt.Errorf("%g mm is reached by %d objects, one after another; say which with "+
+				"before_layer: %s", *e.AtHeight, len(all),
+				strings.Trim(strings.Join(strings.Fields(fmt.Sprint(all)), ", "), "[]"))
 		}
 		f.Layer = all[0]
 	default:
@@ -181,7 +183,8 @@ func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
 			return !a.MoveX && !f.HasNext
 		case gcode.SetAxis:
 			return !c.Has('X') && !c.Has('Y') && c.Has('E')
-		case gcode.Lay, gcode.Push, gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.Stop, gcode.ToolSet, gcode.Motors:
+		case gcode.Lay, gcode.Push, gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.Stop,
+			gcode.ToolSet, gcode.Motors:
 			return false
 		}
 		return true

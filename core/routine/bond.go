@@ -28,11 +28,13 @@ const (
 func (c *compiler) bond(flow float64) {
 	again := c.fold.Again
 	if len(again) == 0 {
-		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no whole layer of the same object lies under it.")
+		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no "+
+			"whole layer of the same object lies under it.")
 		return
 	}
 	if len(again) > mostBond {
-		c.find(layer.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many for a bond pass; it is left out.", c.ear.ID, len(again)))
+		c.find(layer.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
+			"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return
 	}
 	c.tell()
@@ -93,7 +95,8 @@ func (c *compiler) reach(to [3]gcode.Nano, first bool, debt gcode.Nano, held boo
 		if c.m.Pos[2] < hop {
 			c.put(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), feedZ), "hop")
 		}
-		c.put(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]), feedXY), "to where a path begins")
+		c.put(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]),
+			feedXY), "to where a path begins")
 	}
 	if c.m.Pos[2] != to[2] {
 		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), feedZ), "down")
@@ -126,7 +129,8 @@ func (c *compiler) again(m *layer.Move, flow float64) {
 		if m.Arc.Turn > 0 {
 			text = "G3"
 		}
-		turn = fmt.Sprintf(" %s %s", word('I', fine(m.Arc.CX)-m.From[0]), word('J', fine(m.Arc.CY)-m.From[1]))
+		turn = fmt.Sprintf(" %s %s", word('I', fine(m.Arc.CX)-m.From[0]),
+			word('J', fine(m.Arc.CY)-m.From[1]))
 	}
 	text += fmt.Sprintf(" %s %s", word('X', m.To[0]-c.m.Off[0]), word('Y', m.To[1]-c.m.Off[1]))
 	if m.To[2] != c.m.Pos[2] {

@@ -14,7 +14,10 @@ import (
 // its height, with a share of its filament, and nothing else.
 func TestBond(t *testing.T) {
 	file := tall()
-	res, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.25}}}})
+	res,
+		out := lay(t, file,
+		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert,
+			BondPass: &plan.BondPass{Flow: 0.25}}}})
 	src := strings.NewReader(file)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
@@ -51,7 +54,8 @@ func TestBond(t *testing.T) {
 		}
 		w := want[n]
 		if m.Pos != w.To || a.From != w.From || a.Laid != w.Laid/4 || m.Feed != w.Feed {
-			t.Errorf("line %d: %v → %v lays %v, want %v → %v and %v", line, a.From, m.Pos, a.Laid, w.From, w.To, w.Laid/4)
+			t.Errorf("line %d: %v → %v lays %v, want %v → %v and %v", line, a.From, m.Pos, a.Laid, w.From,
+				w.To, w.Laid/4)
 		}
 		n++
 	}
@@ -62,7 +66,10 @@ func TestBond(t *testing.T) {
 
 // TestNothingToBond says so where no layer lies below.
 func TestNothingToBond(t *testing.T) {
-	res, _ := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 1, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.25}}}})
+	res,
+		_ := lay(t, tall(),
+		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 1, Kind: plan.Insert,
+			BondPass: &plan.BondPass{Flow: 0.25}}}})
 	if len(again(res)) != 0 || len(res.Findings) != 1 || res.Findings[0].Code != "bond-left-out" {
 		t.Errorf("%v", res.Findings)
 	}

@@ -62,7 +62,8 @@ func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st Style) erro
 		done = true
 	}
 	if !done {
-		b.find(layer.Note, "bridge-left-out", "No line was found that closes over it, so nothing is laid slower.")
+		b.find(layer.Note, "bridge-left-out", "No line was found that closes over it, so nothing is "+
+			"laid slower.")
 	}
 	return nil
 }
@@ -76,12 +77,14 @@ func (r *Result) slowed(first, last int64) bool {
 	return false
 }
 
-func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last int64, at gcode.State, st Style) error {
+func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last int64,
+	at gcode.State, st Style) error {
 	id := b.Ear.ID
 	usual := at.Speed() * 100
 	s := NewScript(at, st)
 	s.note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
-	s.put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)), fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
+	s.put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
+		fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
 	s.seal("; dogear slow " + id + " ends")
 	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.lines}); err != nil {
 		return err

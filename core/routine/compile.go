@@ -73,12 +73,14 @@ type compiler struct {
 
 // Compile returns the lines of one ear. box is what the print lays, in machine
 // coordinates.
-func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]Line, []layer.Finding, error) {
+func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]Line,
+	[]layer.Finding, error) {
 	r, err := p.RoutineOf(e)
 	if err != nil {
 		return nil, nil, err
 	}
-	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, box: box, plan: p, ear: e, fold: f, steps: r}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, box: box, plan: p,
+		ear: e, fold: f, steps: r}
 	if f.Goal != nil {
 		c.goal, c.shift = *f.Goal, f.Joint.DZ
 	}
@@ -145,7 +147,8 @@ func (c *compiler) title() string {
 }
 
 func (c *compiler) find(level, code, message string) {
-	c.finds = append(c.finds, layer.Finding{Level: level, Code: code, Line: c.fold.Line, Message: message})
+	c.finds = append(c.finds, layer.Finding{Level: level, Code: code, Line: c.fold.Line,
+		Message: message})
 }
 
 // speedOr returns a feed in mm/min.

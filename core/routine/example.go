@@ -42,10 +42,13 @@ func NewExample(p *plan.Plan, kind, filament string, steps plan.Routine) (*Examp
 	cx, cy := gcode.FromMM((bed[0]+bed[2])/2), gcode.FromMM((bed[1]+bed[3])/2)
 	w, h := gcode.FromMM((bed[2]-bed[0])/8), gcode.FromMM((bed[3]-bed[1])/10)
 	z := gcode.FromMM(7.4)
-	at := gcode.State{Pos: [3]gcode.Nano{cx + w, cy - h/2, z}, Top: z, Feed: 1800 * gcode.MM, Fan: 127e6, Known: gcode.KnowX | gcode.KnowY | gcode.KnowZ, ESet: true, E: gcode.FromMM(1234.5), Debt: gcode.FromMM(0.8)}
+	at := gcode.State{Pos: [3]gcode.Nano{cx + w, cy - h/2, z}, Top: z, Feed: 1800 * gcode.MM,
+		Fan: 127e6, Known: gcode.KnowX | gcode.KnowY | gcode.KnowZ, ESet: true, E: gcode.FromMM(1234.5),
+		Debt: gcode.FromMM(0.8)}
 	at = at.WithNozzle(210e6)
 	x := &Example{Box: [4]gcode.Nano{cx - w, cy - h, cx + w, cy + h}, At: at}
-	f := Fold{Layer: 38, At: at, Next: [2]gcode.Nano{cx - w, cy + h/2}, HasNext: true, Before: p.First, Again: ring(x.Box, z)}
+	f := Fold{Layer: 38, At: at, Next: [2]gcode.Nano{cx - w, cy + h/2}, HasNext: true, Before: p.First,
+		Again: ring(x.Box, z)}
 	if x.Lines, x.Findings, err = Compile(f, x.Box, &q, &q.Ears[0], Style{}); err != nil {
 		return nil, err
 	}
@@ -80,10 +83,12 @@ func placesOf(all, run plan.Routine) []int {
 
 // ring is the layer below the example's fold: one turn along its edge.
 func ring(b [4]gcode.Nano, z gcode.Nano) []layer.Move {
-	at := [][3]gcode.Nano{{b[0], b[1], z}, {b[2], b[1], z}, {b[2], b[3], z}, {b[0], b[3], z}, {b[0], b[1], z}}
+	at := [][3]gcode.Nano{{b[0], b[1], z}, {b[2], b[1], z}, {b[2], b[3], z}, {b[0], b[3], z},
+		{b[0], b[1], z}}
 	var out []layer.Move
 	for i := 1; i < len(at); i++ {
-		out = append(out, layer.Move{Kind: gcode.Lay, From: at[i-1], To: at[i], Laid: gcode.MM, DE: gcode.MM, Feed: 1800 * gcode.MM})
+		out = append(out, layer.Move{Kind: gcode.Lay, From: at[i-1], To: at[i], Laid: gcode.MM,
+			DE: gcode.MM, Feed: 1800 * gcode.MM})
 	}
 	return out
 }

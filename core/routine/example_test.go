@@ -11,13 +11,17 @@ import (
 // example compiles, nothing forbids writing it, and it says how long it takes.
 func TestExamples(t *testing.T) {
 	for name, pr := range map[string]plan.Printer{
-		"generic":     *plan.Generic(),
-		"middle":      {Bed: [4]float64{-150, -150, 150, 150}, Top: 330, Park: [2]float64{-140, 140}, Stop: map[string]string{"colour": "M600"}},
-		"small, mute": {Bed: [4]float64{0, 0, 120, 120}, Top: 110, Park: [2]float64{5, 115}, Silent: true, Blank: true},
+		"generic": *plan.Generic(),
+		"middle": {Bed: [4]float64{-150, -150, 150, 150}, Top: 330, Park: [2]float64{
+			-140, 140}, Stop: map[string]string{"colour": "M600"}},
+		"small, mute": {Bed: [4]float64{0, 0, 120, 120}, Top: 110, Park: [2]float64{
+			5, 115}, Silent: true, Blank: true},
 	} {
 		for rname, steps := range plan.Builtin() {
 			for _, kind := range plan.Kinds {
-				p := &plan.Plan{Format: plan.Format, Printer: &pr, First: "red", Filaments: map[string]plan.Filament{"red": {Unload: 50}, "white": {Load: 60, Nozzle: [2]float64{230, 225}}}}
+				p := &plan.Plan{Format: plan.Format, Printer: &pr, First: "red",
+					Filaments: map[string]plan.Filament{"red": {Unload: 50},
+						"white": {Load: 60, Nozzle: [2]float64{230, 225}}}}
 				x, err := NewExample(p, kind, "white", steps)
 				if err != nil {
 					t.Fatalf("%s, %s, %s: %v", name, rname, kind, err)

@@ -19,7 +19,8 @@ type HeadsUp struct {
 
 // headsUp puts a heads-up at the travel nearest to the time or at the fold of
 // the layer that was asked for.
-func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block int, st Style) error {
+func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block int,
+	st Style) error {
 	b := &r.Blocks[block]
 	h := b.Ear.HeadsUp
 	var at layer.Place
@@ -56,14 +57,16 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 		}
 	}
 	if at.Line >= b.Fold.Line {
-		b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out", Line: b.Fold.Line, Message: "There is no time for a heads-up before ear " + b.Ear.ID + "."})
+		b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
+			Line: b.Fold.Line, Message: "There is no time for a heads-up before ear " + b.Ear.ID + "."})
 		return nil
 	}
 	if mutes(p, at.Line) {
 		return fmt.Errorf("its heads-up falls into muted lines")
 	}
 	left := b.Fold.Seconds - began
-	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, goal: b.Fold.At, plan: p, ear: &b.Ear, fold: b.Fold}
+	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, goal: b.Fold.At, plan: p,
+		ear: &b.Ear, fold: b.Fold}
 	c.note("; dogear heads-up "+b.Ear.ID+": "+c.title(), "a heads-up, so that you are there in time")
 	c.tone(plan.Step{HZ: 660, MS: 150})
 	c.tone(plan.Step{HZ: 880, MS: 150})

@@ -13,8 +13,9 @@ import (
 type kept struct {
 	Ear      plan.Ear       `json:"ear"`
 	Filament *plan.Filament `json:"filament,omitempty"`
-	From     string         `json:"from,omitempty"` // the first ear tells in which filament the print begins
-	Was      *plan.Filament `json:"was,omitempty"`
+	// the first ear tells in which filament the print begins
+	From string         `json:"from,omitempty"`
+	Was  *plan.Filament `json:"was,omitempty"`
 }
 
 // Prefixes of our comment lines.

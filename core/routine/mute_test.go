@@ -39,7 +39,8 @@ func TestMute(t *testing.T) {
 			if _, err := edit.Write(&out, src, res.Edits); err != nil {
 				t.Fatal(err)
 			}
-			v, err := proof.Compare(context.Background(), strings.NewReader(file), bytes.NewReader(out.Bytes()), proof.Options{Box: ix.Box, Muted: [][2]int64{{from, to}}})
+			v, err := proof.Compare(context.Background(), strings.NewReader(file),
+				bytes.NewReader(out.Bytes()), proof.Options{Box: ix.Box, Muted: [][2]int64{{from, to}}})
 			if err != nil || !v.Same {
 				t.Errorf("%d to %d: %+v %v\n%s", from, to, v.First, err, out.String())
 			}
@@ -63,7 +64,8 @@ func TestMute(t *testing.T) {
 	if err := p.Check(); err == nil {
 		t.Error("a line is muted twice")
 	}
-	p = &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 10, To: 14}}, Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Insert}}}
+	p = &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 10, To: 14}},
+		Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Insert}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}

@@ -112,7 +112,8 @@ func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style
 		}
 		watch := insert.NewWatch(in)
 		if gcode.FromMM(watch.Top())+overBy > gcode.FromMM(p.Printer.Top) {
-			b.find(layer.Grave, "insert-proud", fmt.Sprintf("What goes in stands up to %.1f mm; the head cannot be lifted over it, since the printer ends at %g mm.", watch.Top(), p.Printer.Top))
+			b.find(layer.Grave, "insert-proud", fmt.Sprintf("What goes in stands up to %.1f mm; the head "+
+				"cannot be lifted over it, since the printer ends at %g mm.", watch.Top(), p.Printer.Top))
 			continue
 		}
 		// The layer that has caught up is looked at too: it must not be laid into it.
@@ -128,7 +129,8 @@ func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style
 		from--
 	}
 	var before gcode.State
-	err := ix.Walk(src, from, end, func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+	err := ix.Walk(src, from, end, func(line int64, text []byte, c *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
 		if line >= first.Line {
 			w.line(line, c, a, &before, &m.State)
 		}
@@ -141,17 +143,20 @@ func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style
 	}
 	for _, s := range w.standing {
 		if b := &r.Blocks[s.block]; err == nil && !s.hit && s.brush > insert.Brushed {
-			b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "insert-proud", Line: s.where, Message: insert.Brush(b.Ear.ID, s.brush, max(ix.At(s.where), 1))})
+			b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "insert-proud",
+				Line: s.where, Message: insert.Brush(b.Ear.ID, s.brush, max(ix.At(s.where), 1))})
 		}
 		if err == nil && s.count > 0 {
-			r.Blocks[s.block].find(layer.Note, "insert-lifted", fmt.Sprintf("The head is lifted over it %d times, in layers %d to %d.", s.count, s.over[0], s.over[1]))
+			r.Blocks[s.block].find(layer.Note, "insert-lifted", fmt.Sprintf("The head is lifted over it "+
+				"%d times, in layers %d to %d.", s.count, s.over[0], s.over[1]))
 		}
 	}
 	return err
 }
 
 func (b *Block) find(level, code, message string) {
-	b.Findings = append(b.Findings, layer.Finding{Level: level, Code: code, Line: b.Fold.Line, Message: message})
+	b.Findings = append(b.Findings, layer.Finding{Level: level, Code: code, Line: b.Fold.Line,
+		Message: message})
 }
 
 type lifter struct {
@@ -185,7 +190,8 @@ func (w *lifter) line(line int64, c *gcode.Command, a *gcode.Act, before, after 
 		w.flush()
 	}
 	if !a.MoveX {
-		if a.Kind == gcode.Travel || a.Kind == gcode.Home || a.Kind == gcode.SetAxis || a.Kind == gcode.Mode {
+		if a.Kind == gcode.Travel || a.Kind == gcode.Home || a.Kind == gcode.SetAxis ||
+			a.Kind == gcode.Mode {
 			w.flush()
 		}
 		return
@@ -282,8 +288,10 @@ func (w *lifter) laid(line int64, from, to [3]gcode.Nano, arc *gcode.Arc) {
 		}
 		s.hit = true
 		b := &w.res.Blocks[s.block]
-		b.Findings = append(b.Findings, layer.Finding{Level: layer.Grave, Code: "insert-proud", Line: line, Message: fmt.Sprintf(
-			"Layer %d would be laid into what goes in at ear %s: it stands %.2f mm into that layer. Stop later, or use something flatter.", n, b.Ear.ID, worst)})
+		b.Findings = append(b.Findings, layer.Finding{Level: layer.Grave, Code: "insert-proud",
+			Line: line, Message: fmt.Sprintf(
+				"Layer %d would be laid into what goes in at ear %s: it stands %.2f mm into that layer. Stop "+
+					"later, or use something flatter.", n, b.Ear.ID, worst)})
 	}
 }
 
@@ -325,7 +333,8 @@ func (w *lifter) replace(line int64, after *gcode.State) error {
 	if !ok {
 		return nil
 	}
-	w.res.replaceLine(line, off, old, now, fmt.Sprintf("it passes over what stands proud at ear %s", w.way.Ear))
+	w.res.replaceLine(line, off, old, now, fmt.Sprintf("it passes over what stands proud at ear %s",
+		w.way.Ear))
 	return nil
 }
 

@@ -21,14 +21,17 @@ func crossing(layers int, way func(z float64) string) []byte {
 	b.WriteString("G90\nM83\nM109 S210\nG28\n")
 	for n := 1; n <= layers; n++ {
 		z := 0.2 * float64(n)
-		fmt.Fprintf(&b, "; storey %d\nG1 Z%.2f F600\nG1 X5 Y5 F6000\nG1 X35 Y5 E1 F1500\nG1 X35 Y35 E1\nG1 X5 Y35 E1\nG1 X5 Y20 E.5\n%s\nG1 X35 Y21 E.1 F1500\n", n, z, way(z))
+		fmt.Fprintf(&b, "; storey %d\nG1 Z%.2f F600\nG1 X5 Y5 F6000\nG1 X35 Y5 E1 F1500\n"+
+			"G1 X35 Y35 E1\nG1 X5 Y35 E1\nG1 X5 Y20 E.5\n%s\nG1 X35 Y21 E.1 F1500\n", n, z, way(z))
 	}
 	return []byte(b.String())
 }
 
 func well(ix *layer.Index, layers int) []landmark.Pocket {
 	closes := layers
-	return []landmark.Pocket{{Shape: "round", Centre: [2]float64{20, 20}, Across: 10, Size: [2]float64{10, 10}, Inscribed: 10, FirstOpen: 6, LastOpen: layers - 1, Closes: &closes, FloorZ: 1, Depth: 0.2 * float64(layers-6), Widest: 6}}
+	return []landmark.Pocket{{Shape: "round", Centre: [2]float64{20, 20}, Across: 10,
+		Size: [2]float64{10, 10}, Inscribed: 10, FirstOpen: 6, LastOpen: layers - 1, Closes: &closes,
+		FloorZ: 1, Depth: 0.2 * float64(layers-6), Widest: 6}}
 }
 
 // TestOver lifts ways of every kind over a pin that stands 3 mm proud: those that
@@ -38,14 +41,29 @@ func TestOver(t *testing.T) {
 		way       func(z float64) string
 		rewritten bool
 	}{
-		"plain":         {func(float64) string { return "G0 X35 Y20 F9000" }, false},
-		"in two":        {func(float64) string { return "G0 X20 Y20 F9000\nG0 X35 Y20" }, false},
-		"its own Z":     {func(z float64) string { return fmt.Sprintf("G0 X35 Y20 Z%.2f F9000 ; across", z) }, true},
-		"a hop":         {func(z float64) string { return fmt.Sprintf("G1 Z%.2f F600\nG0 X35 Y20 F9000\nG1 Z%.2f F600", z+0.4, z) }, false},
-		"in steps":      {func(float64) string { return "G91\nG0 X30 Y0 F9000\nG90" }, false},
-		"rising steps":  {func(z float64) string { return fmt.Sprintf("G91\nG0 X30 Z.4 F9000\nG0 Z-.4\nG90") }, false},
-		"in inches":     {func(float64) string { return "G20\nG0 X1.3779528 Y.7874016 F354\nG21\nG0 X35 Y20" }, false},
-		"with a sum":    {func(z float64) string { return fmt.Sprintf("N7 G0 X35 Y20 Z%.2f*12", z) }, true},
+		"plain":  {func(float64) string { return "G0 X35 Y20 F9000" }, false},
+		"in two": {func(float64) string { return "G0 X20 Y20 F9000\nG0 X35 Y20" }, false},
+		"its own Z": {func(z float64) string {
+			return fmt.Sprintf(
+				"G0 X35 Y20 Z%.2f F9000 ; across", z)
+		}, true},
+		"a hop": {func(z float64) string {
+			return fmt.Sprintf(
+				"G1 Z%.2f F600\nG0 X35 Y20 F9000\nG1 Z%.2f F600", z+0.4, z)
+		}, false},
+		"in steps": {func(float64) string { return "G91\nG0 X30 Y0 F9000\nG90" }, false},
+		"rising steps": {func(z float64) string {
+			return fmt.Sprintf(
+				"G91\nG0 X30 Z.4 F9000\nG0 Z-.4\nG90")
+		}, false},
+		"in inches": {func(float64) string {
+			return "G20\nG0 X1.3779528 Y.7874016 F354\nG21\n" +
+				"G0 X35 Y20"
+		}, false},
+		"with a sum": {func(z float64) string {
+			return fmt.Sprintf(
+				"N7 G0 X35 Y20 Z%.2f*12", z)
+		}, true},
 		"pulling back":  {func(float64) string { return "G1 X35 Y20 E-1 F9000\nG1 E1 F2100" }, false},
 		"small letters": {func(z float64) string { return fmt.Sprintf("g0x35y20z%.2f", z) }, true},
 	} {
@@ -55,7 +73,9 @@ func TestOver(t *testing.T) {
 		if err != nil {
 			t.Fatal(name, err)
 		}
-		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "pin", BeforeLayer: 16, Kind: plan.Insert, Insert: &plan.InsertPart{Shape: "disc", Across: 9.5, Height: 5}}}}
+		p := &plan.Plan{Format: plan.Format,
+			Ears: []plan.Ear{{ID: "pin", BeforeLayer: 16, Kind: plan.Insert,
+				Insert: &plan.InsertPart{Shape: "disc", Across: 9.5, Height: 5}}}}
 		if err := p.Check(); err != nil {
 			t.Fatal(err)
 		}
@@ -80,10 +100,12 @@ func TestOver(t *testing.T) {
 			t.Fatal(name, err)
 		}
 		var back bytes.Buffer
-		if _, err := edit.Write(&back, bytes.NewReader(out.Bytes()), taken.Edits); err != nil || !bytes.Equal(back.Bytes(), file) {
+		if _, err := edit.Write(&back, bytes.NewReader(out.Bytes()), taken.Edits); err != nil ||
+			!bytes.Equal(back.Bytes(), file) {
 			t.Errorf("%s: what was taken out does not leave the original (%v)", name, err)
 		}
-		if got := res.OutLines(0); !strings.HasPrefix(strings.Split(out.String(), "\n")[got[0]-1], "; dogear ear pin") {
+		if got := res.OutLines(0); !strings.HasPrefix(strings.Split(out.String(), "\n")[got[0]-1],
+			"; dogear ear pin") {
 			t.Errorf("%s: the ear is not on line %d", name, got[0])
 		}
 	}
@@ -125,7 +147,8 @@ func TestOverTwo(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{
-		{ID: "pin", BeforeLayer: 10, Kind: plan.Insert, Insert: &plan.InsertPart{Shape: "disc", Across: 9.5, Height: 6.5}},
+		{ID: "pin", BeforeLayer: 10, Kind: plan.Insert, Insert: &plan.InsertPart{Shape: "disc",
+			Across: 9.5, Height: 6.5}},
 		{ID: "look", BeforeLayer: 14, Kind: plan.Colour},
 	}}
 	if err := p.Check(); err != nil {

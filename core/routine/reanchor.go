@@ -90,7 +90,8 @@ func reanchorChanges(ix *layer.Index, p *plan.Plan) []layer.Finding {
 	var keep []plan.Change
 	for _, c := range p.Changes {
 		find := func(level, code, text string) {
-			out = append(out, layer.Finding{Level: level, Code: code, Line: 1, Message: "Change " + c.ID + ": " + text})
+			out = append(out, layer.Finding{Level: level, Code: code, Line: 1, Message: "Change " + c.ID +
+				": " + text})
 		}
 		if c.Z == nil || c.UntilZ == nil {
 			find(layer.Care, "not-placed", "the plan does not say at which heights it lay; it is left out")
@@ -99,13 +100,15 @@ func reanchorChanges(ix *layer.Index, p *plan.Plan) []layer.Finding {
 		from, off := nearestFold(ix, *c.Z)
 		until, off2 := nearestFold(ix, *c.UntilZ)
 		if from > len(ix.Layers) {
-			find(layer.Care, "not-placed", fmt.Sprintf("%g mm lies above this print, which ends at %s mm; it is left out", *c.Z, ix.Height()))
+			find(layer.Care, "not-placed", fmt.Sprintf("%g mm lies above this print, which ends at %s mm; "+
+				"it is left out", *c.Z, ix.Height()))
 			continue
 		}
 		until = max(until, from+1)
 		inside := c.BeforeLine > 0 || c.UntilLine > 0
 		c.BeforeLayer, c.BeforeLine, c.UntilLayer, c.UntilLine = from, 0, until, 0
-		level, text := layer.Note, fmt.Sprintf("%g to %g mm is now layers %d to %d", *c.Z, *c.UntilZ, from, until-1)
+		level, text := layer.Note, fmt.Sprintf("%g to %g mm is now layers %d to %d", *c.Z, *c.UntilZ,
+			from, until-1)
 		if inside || max(off, off2) > sameHeight {
 			level = layer.Care
 			text += fmt.Sprintf(", which are %.2f to %.2f mm", bottom(ix, from), bottom(ix, until))
@@ -130,7 +133,8 @@ const nearPath = 1.0
 //
 // Where an ear was marked for something to be seen, a pocket or raised parts, it
 // goes to where that is in this file, when marks are known.
-func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.Report) ([]layer.Finding, error) {
+func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
+	marks *landmark.Report) ([]layer.Finding, error) {
 	var out []layer.Finding
 	var keep []plan.Ear
 	taken := map[string]string{}
@@ -147,7 +151,9 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.R
 			case err != nil:
 				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: err.Error()}, false
 			case taken[key] != "":
-				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: fmt.Sprintf("would come to lie on the same fold as ear %s, before layer %d", taken[key], at.Layer)}, false
+				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed",
+					Message: fmt.Sprintf("would come to lie on the same fold as ear %s, before layer %d",
+						taken[key], at.Layer)}, false
 			default:
 				taken[key] = e.ID
 			}
@@ -161,14 +167,17 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan, marks *landmark.R
 	p.Ears = keep
 	out = append(out, reanchorChanges(ix, p)...)
 	if len(p.Mutes) > 0 {
-		out = append(out, layer.Finding{Level: layer.Care, Code: "not-placed", Line: 1, Message: fmt.Sprintf("%d runs of muted lines belong to the other file and are left out.", len(p.Mutes))})
+		out = append(out, layer.Finding{Level: layer.Care, Code: "not-placed", Line: 1,
+			Message: fmt.Sprintf("%d runs of muted lines belong to the other file and are left out.",
+				len(p.Mutes))})
 		p.Mutes = nil
 	}
 	return out, nil
 }
 
 // reanchor moves one ear. It reports whether the ear has a place here.
-func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear, marks *landmark.Report) (layer.Finding, bool, error) {
+func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
+	marks *landmark.Report) (layer.Finding, bool, error) {
 	moved := func(level, text string) (layer.Finding, bool, error) {
 		return layer.Finding{Level: level, Code: "moved", Message: text}, true, nil
 	}
@@ -178,15 +187,19 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear, marks *landmark.Re
 	switch {
 	case e.AtHeight != nil:
 		if len(ix.AtHeight(gcode.FromMM(*e.AtHeight))) == 0 {
-			return lost(fmt.Sprintf("%g mm lies above this print, which ends at %s mm", *e.AtHeight, ix.Height()))
+			return lost(fmt.Sprintf("%g mm lies above this print, which ends at %s mm", *e.AtHeight,
+				ix.Height()))
 		}
 		return moved(layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
 	case e.Z == nil && e.BeforeLine > 0:
-		return moved(layer.Care, fmt.Sprintf("keeps line %d, since the plan does not say at which height it lay", e.BeforeLine))
+		return moved(layer.Care, fmt.Sprintf("keeps line %d, since the plan does not say at which "+
+			"height it lay", e.BeforeLine))
 	case e.Z == nil:
-		return moved(layer.Care, "keeps its layer number, since the plan does not say at which height it lay")
+		return moved(layer.Care, "keeps its layer number, since the plan does not say at which height "+
+			"it lay")
 	case *e.Z > ix.Height().Millimetres()-sameHeight:
-		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z, ix.Height()))
+		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z,
+			ix.Height()))
 	}
 	was := fmt.Sprintf("before layer %d", e.BeforeLayer)
 	switch {
@@ -216,7 +229,9 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear, marks *landmark.Re
 			return moved(layer.Care, text+": no path begins where it did inside that layer")
 		}
 		e.BeforeLayer, e.BeforeLine = 0, line
-		return moved(layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line %d, where a path begins %.2f mm from where it did; look at what is laid before and behind it", was, best, line, d))
+		return moved(layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line %d, where a "+
+			"path begins %.2f mm from where it did; look at what is laid before and behind it", was, best,
+			line, d))
 	case inside:
 		return moved(layer.Care, text+", no longer inside a layer")
 	}

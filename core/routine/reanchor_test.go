@@ -21,18 +21,23 @@ func TestReanchor(t *testing.T) {
 	h, z, odd, above, far := 1.0, 1.2, 1.31, 99.0, 98.0
 	p := &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 4, To: 5}}, Ears: []plan.Ear{
 		{ID: "a", AtHeight: &h, Kind: plan.Insert}, {ID: "b", BeforeLayer: 30, Z: &z, Kind: plan.Insert},
-		{ID: "c", BeforeLine: 400, Z: &odd, Kind: plan.Insert}, {ID: "d", BeforeLayer: 4, Kind: plan.Insert},
-		{ID: "e", BeforeLayer: 9, Z: &above, Kind: plan.Insert}, {ID: "f", AtHeight: &far, Kind: plan.Insert},
-		{ID: "g", BeforeLayer: 31, Z: &z, Kind: plan.Insert}, {ID: "h", BeforeLayer: 4000, Kind: plan.Insert},
+		{ID: "c", BeforeLine: 400, Z: &odd, Kind: plan.Insert},
+		{ID: "d", BeforeLayer: 4, Kind: plan.Insert},
+		{ID: "e", BeforeLayer: 9, Z: &above, Kind: plan.Insert},
+		{ID: "f", AtHeight: &far, Kind: plan.Insert},
+		{ID: "g", BeforeLayer: 31, Z: &z, Kind: plan.Insert},
+		{ID: "h", BeforeLayer: 4000, Kind: plan.Insert},
 	}}
 	finds, err := Reanchor(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(p.Ears) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 || p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 || p.Mutes != nil {
+	if len(p.Ears) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 ||
+		p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 || p.Mutes != nil {
 		t.Errorf("%+v\n%+v", p.Ears, finds)
 	}
-	want := "note moved, note moved, care moved, care moved, care not-placed, care not-placed, care not-placed, care not-placed, care not-placed"
+	want := "note moved, note moved, care moved, care moved, care not-placed, care not-placed, care " +
+		"not-placed, care not-placed, care not-placed"
 	var got []string
 	for _, f := range finds {
 		got = append(got, f.Level+" "+f.Code)
@@ -62,7 +67,8 @@ func TestAnchorRoundTrip(t *testing.T) {
 			break
 		}
 	}
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 3, Kind: plan.Insert}, {ID: "b", BeforeLine: inside, Kind: plan.Insert}}}
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 3, Kind: plan.Insert},
+		{ID: "b", BeforeLine: inside, Kind: plan.Insert}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -108,18 +114,34 @@ func TestTotals(t *testing.T) {
 		}
 		return s
 	}
-	fs := map[string]plan.Filament{"red": {Name: "Signal red"}, "white": {Name: "Gull white", Purge: 45, Density: 2, Diameter: 2}}
+	fs := map[string]plan.Filament{"red": {Name: "Signal red"},
+		"white": {Name: "Gull white", Purge: 45, Density: 2, Diameter: 2}}
 	for name, c := range map[string]struct {
 		ears []plan.Ear
 		want []Total
 	}{
-		"none":       {nil, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
-		"one":        {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}}, []Total{{Filament: "red", Laid: sum(1, 3), Bands: 1}, {Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
-		"at once":    {[]plan.Ear{{BeforeLayer: 1, Kind: plan.Colour, Filament: "white"}}, []Total{{Filament: "white", Laid: sum(1, len(ix.Layers)), Purged: 45, Bands: 1}}},
-		"and back":   {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 7, Kind: plan.Colour, Filament: "red"}}, []Total{{Filament: "red", Laid: sum(1, 3) + sum(7, len(ix.Layers)), Purged: 30, Bands: 2}, {Filament: "white", Laid: sum(4, 6), Purged: 45, Bands: 1}}},
-		"inside":     {[]plan.Ear{{BeforeLine: line, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 9, Kind: plan.Insert}}, []Total{{Filament: "red", Laid: sum(1, 5) + half, Bands: 1}, {Filament: "white", Laid: sum(6, len(ix.Layers)) - half, Purged: 45, Bands: 1}}},
-		"no change":  {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "red", Routine: json.RawMessage(`"sound only"`)}}, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
-		"bond again": {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white", BondPass: &plan.BondPass{Flow: 0.5}}}, []Total{{Filament: "red", Laid: sum(1, 3), Bands: 1}, {Filament: "white", Laid: sum(4, len(ix.Layers)) + sum(3, 3)/2, Purged: 45, Bands: 1}}},
+		"none": {nil, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+		"one": {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}}, []Total{
+			{Filament: "red", Laid: sum(1, 3), Bands: 1},
+			{Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
+		"at once": {[]plan.Ear{{BeforeLayer: 1, Kind: plan.Colour, Filament: "white"}}, []Total{
+			{Filament: "white", Laid: sum(1, len(ix.Layers)), Purged: 45, Bands: 1}}},
+		"and back": {[]plan.Ear{
+			{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"},
+			{BeforeLayer: 7, Kind: plan.Colour, Filament: "red"}},
+			[]Total{{Filament: "red", Laid: sum(1, 3) + sum(7, len(ix.Layers)), Purged: 30, Bands: 2},
+				{Filament: "white", Laid: sum(4, 6), Purged: 45, Bands: 1}}},
+		"inside": {[]plan.Ear{
+			{BeforeLine: line, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 9, Kind: plan.Insert}},
+			[]Total{{Filament: "red", Laid: sum(1, 5) + half, Bands: 1},
+				{Filament: "white", Laid: sum(6, len(ix.Layers)) - half, Purged: 45, Bands: 1}}},
+		"no change": {[]plan.Ear{
+			{BeforeLayer: 4, Kind: plan.Colour, Filament: "red", Routine: json.RawMessage(`"sound only"`)}},
+			[]Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+		"bond again": {[]plan.Ear{
+			{BeforeLayer: 4, Kind: plan.Colour, Filament: "white", BondPass: &plan.BondPass{Flow: 0.5}}},
+			[]Total{{Filament: "red", Laid: sum(1, 3), Bands: 1},
+				{Filament: "white", Laid: sum(4, len(ix.Layers)) + sum(3, 3)/2, Purged: 45, Bands: 1}}},
 	} {
 		p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
 		res, _ := lay(t, file, p)
@@ -132,7 +154,8 @@ func TestTotals(t *testing.T) {
 			w := c.want[i]
 			f := fs[w.Filament]
 			w.Grams = f.Grams(w.Laid + w.Purged)
-			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands || abs(g.Laid-w.Laid) > 1e-3 || abs(g.Purged-w.Purged) > 1e-6 || abs(g.Grams-w.Grams) > 1e-4 {
+			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands || abs(g.Laid-w.Laid) > 1e-3 ||
+				abs(g.Purged-w.Purged) > 1e-6 || abs(g.Grams-w.Grams) > 1e-4 {
 				t.Errorf("%s: %+v, want %+v", name, g, w)
 			}
 		}
@@ -162,7 +185,8 @@ func TestReanchorChanges(t *testing.T) {
 		"care not-placed Change c3: 9 mm lies above this print, which ends at 4.00 mm; it is left out",
 		"care not-placed Change c4: the plan does not say at which heights it lay; it is left out",
 	}
-	if !slices.Equal(got, want) || len(p.Changes) != 2 || p.Changes[1].UntilLayer != 21 || p.Changes[1].BeforeLine != 0 {
+	if !slices.Equal(got, want) || len(p.Changes) != 2 || p.Changes[1].UntilLayer != 21 ||
+		p.Changes[1].BeforeLine != 0 {
 		t.Errorf("%q\n%+v", got, p.Changes)
 	}
 }

@@ -21,7 +21,8 @@ func reword(line []byte, letter byte, n gcode.Nano) ([]byte, bool) {
 	}
 	at++
 	to := at
-	for to < len(code) && (code[to] == '.' || code[to] == '-' || code[to] == '+' || code[to]-'0' <= 9 || code[to] == ' ' && to == at) {
+	for to < len(code) && (code[to] == '.' || code[to] == '-' || code[to] == '+' ||
+		code[to]-'0' <= 9 || code[to] == ' ' && to == at) {
 		to++
 	}
 	now := append([]byte{}, line[:at]...)

@@ -33,7 +33,8 @@ G1 X60 Y51 E2 F1500
 M104 S0
 `
 
-func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Line, []layer.Finding) {
+func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Line,
+	[]layer.Finding) {
 	t.Helper()
 	src := strings.NewReader(f)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
@@ -76,7 +77,8 @@ func routineJSON(t *testing.T, steps ...plan.Step) json.RawMessage {
 }
 
 func TestSwapByHand(t *testing.T) {
-	got, finds := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Filament: "white"}, nil)
+	got, finds := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
+		Filament: "white"}, nil)
 	want := `; dogear ear a1: white before layer 2
 M83
 M300 S880 P200
@@ -104,10 +106,12 @@ G92 E0.2
 // written to put it back.
 func TestPutBack(t *testing.T) {
 	ear := plan.Ear{ID: "x", BeforeLayer: 2, Kind: plan.Own, Routine: routineJSON(t,
-		plan.Step{Do: "lines", Lines: []string{"M106 S0", "M104 S180", "G91", "M82", "G1 X5", "M204 S100", "M220 S50", "T1"}})}
+		plan.Step{Do: "lines", Lines: []string{"M106 S0", "M104 S180", "G91", "M82", "G1 X5", "M204 S100",
+			"M220 S50", "T1"}})}
 	got, finds := compile(t, file, ear, nil)
 	all := texts(got)
-	for _, want := range []string{"\nG90\n", "\nT0\n", "\nM109 S210\n", "\nM106 S128\n", "\nM204 S900\n", "\nM220 S100\n", "\nG1 F2100\n", "\nM82\nG92 E0.2\n"} {
+	for _, want := range []string{"\nG90\n", "\nT0\n", "\nM109 S210\n", "\nM106 S128\n",
+		"\nM204 S900\n", "\nM220 S100\n", "\nG1 F2100\n", "\nM82\nG92 E0.2\n"} {
 		if !strings.Contains(all, want) {
 			t.Errorf("%q is not put back:\n%s", want, all)
 		}
@@ -130,12 +134,15 @@ func TestFindings(t *testing.T) {
 		change func(*plan.Plan)
 		want   string
 	}{
-		{"homing", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"G28"}}, nil, "stop homes-onto-part"},
-		{"motors", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M84"}}, nil, "stop position-not-restored"},
+		{"homing", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"G28"}}, nil,
+			"stop homes-onto-part"},
+		{"motors", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M84"}}, nil,
+			"stop position-not-restored"},
 		{"no room", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, low, "care lift-too-low"},
 		{"no way", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, low, "stop drag"},
 		{"park over the part", plan.Ear{BeforeLayer: 2, Kind: plan.Colour}, over, "note park-moved"},
-		{"setting of one's own", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M205 X3"}}, nil, "care mode-not-restored"},
+		{"setting of one's own", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M205 X3"}},
+			nil, "care mode-not-restored"},
 	} {
 		_, finds := compile(t, file, c.ear, c.change)
 		var got []string
@@ -150,9 +157,11 @@ func TestFindings(t *testing.T) {
 
 // TestNothingEscapes tries to smuggle lines and comments in through texts.
 func TestNothingEscapes(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert, Note: "nuts\nG28 ; home\r\nM84"}, nil)
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
+		Note: "nuts\nG28 ; home\r\nM84"}, nil)
 	for _, l := range got {
-		if strings.ContainsAny(l.Text, "\r\n") || strings.HasPrefix(l.Text, "G28") || strings.HasPrefix(l.Text, "M84") {
+		if strings.ContainsAny(l.Text, "\r\n") || strings.HasPrefix(l.Text, "G28") ||
+			strings.HasPrefix(l.Text, "M84") {
 			t.Errorf("%q", l.Text)
 		}
 	}
@@ -185,7 +194,8 @@ func TestLocate(t *testing.T) {
 		}
 	}
 	far := 99.0
-	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far}, {FileNumber: &no}} {
+	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far},
+		{FileNumber: &no}} {
 		if _, err := Locate(src, ix, &e); err == nil {
 			t.Errorf("%+v was found", e)
 		}
@@ -198,7 +208,8 @@ func TestTwoEarsOnOneFold(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour}, {ID: "b", BeforeLine: 12, Kind: plan.Insert}}}
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour},
+		{ID: "b", BeforeLine: 12, Kind: plan.Insert}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -208,12 +219,14 @@ func TestTwoEarsOnOneFold(t *testing.T) {
 }
 
 func ExampleCompile() {
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 9, Kind: plan.Colour, Stop: "M600"}}}
+	p := &plan.Plan{Format: plan.Format,
+		Ears: []plan.Ear{{ID: "a1", BeforeLayer: 9, Kind: plan.Colour, Stop: "M600"}}}
 	if err := p.Check(); err != nil {
 		panic(err)
 	}
 	at := gcode.State{RelE: true, ESet: true, Feed: 1800 * gcode.MM, Top: 2 * gcode.MM}
-	lines, _, err := Compile(Fold{Layer: 9, At: at}, [4]gcode.Nano{}, p, &p.Ears[0], Style{Plain: true})
+	lines, _, err := Compile(Fold{Layer: 9, At: at}, [4]gcode.Nano{}, p, &p.Ears[0],
+		Style{Plain: true})
 	for _, l := range lines {
 		fmt.Println(l.Text)
 	}
@@ -234,7 +247,8 @@ func ExampleCompile() {
 // TestForesee looks at what is said before anything runs.
 func TestForesee(t *testing.T) {
 	timed := func(s float64) json.RawMessage {
-		return routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park"}, plan.Step{Do: "wait", Seconds: s}, plan.Step{Do: "purge", MM: 20})
+		return routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park"},
+			plan.Step{Do: "wait", Seconds: s}, plan.Step{Do: "purge", MM: 20})
 	}
 	printer := func(pr plan.Printer) func(*plan.Plan) { return func(p *plan.Plan) { p.Printer = &pr } }
 	bed := [4]float64{0, 0, 220, 220}
@@ -243,16 +257,20 @@ func TestForesee(t *testing.T) {
 		change func(*plan.Plan)
 		want   string // codes
 	}{
-		"enough time":         {plan.Ear{Kind: plan.Colour, Routine: timed(90)}, nil, ""},
-		"too short":           {plan.Ear{Kind: plan.Colour, Routine: timed(20)}, nil, "window-too-short"},
-		"too short a word":    {plan.Ear{Kind: plan.Colour, Stop: "G4 S10"}, nil, "window-too-short"},
-		"long enough a word":  {plan.Ear{Kind: plan.Colour, Stop: "G4 P90000"}, nil, ""},
-		"only a tone":         {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"sound only"`)}, nil, ""},
-		"unknown word":        {plan.Ear{Kind: plan.Insert, Stop: "M601"}, nil, "unknown-command"},
-		"the printer's word":  {plan.Ear{Kind: plan.Insert}, printer(plan.Printer{Bed: bed, Stop: map[string]string{"insert": "M601"}}), ""},
-		"a word it knows":     {plan.Ear{Kind: plan.Insert, Stop: "pause_now X1"}, printer(plan.Printer{Bed: bed, Knows: []string{"PAUSE_NOW"}}), ""},
-		"a host's word":       {plan.Ear{Kind: plan.Insert, Stop: "@wait"}, nil, ""},
-		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(`"printer does it all"`)}, nil, ""},
+		"enough time":        {plan.Ear{Kind: plan.Colour, Routine: timed(90)}, nil, ""},
+		"too short":          {plan.Ear{Kind: plan.Colour, Routine: timed(20)}, nil, "window-too-short"},
+		"too short a word":   {plan.Ear{Kind: plan.Colour, Stop: "G4 S10"}, nil, "window-too-short"},
+		"long enough a word": {plan.Ear{Kind: plan.Colour, Stop: "G4 P90000"}, nil, ""},
+		"only a tone": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(
+			`"sound only"`)}, nil, ""},
+		"unknown word": {plan.Ear{Kind: plan.Insert, Stop: "M601"}, nil, "unknown-command"},
+		"the printer's word": {plan.Ear{Kind: plan.Insert}, printer(
+			plan.Printer{Bed: bed, Stop: map[string]string{"insert": "M601"}}), ""},
+		"a word it knows": {plan.Ear{Kind: plan.Insert, Stop: "pause_now X1"}, printer(
+			plan.Printer{Bed: bed, Knows: []string{"PAUSE_NOW"}}), ""},
+		"a host's word": {plan.Ear{Kind: plan.Insert, Stop: "@wait"}, nil, ""},
+		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(
+			`"printer does it all"`)}, nil, ""},
 	} {
 		c.ear.ID, c.ear.BeforeLayer = "a", 2
 		_, finds := compile(t, file, c.ear, c.change)
@@ -268,17 +286,20 @@ func TestForesee(t *testing.T) {
 
 // TestSilentAndBlank leaves out what a printer cannot do.
 func TestSilentAndBlank(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Colour}, func(p *plan.Plan) {
-		p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Silent: true, Blank: true}
-	})
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Colour},
+		func(p *plan.Plan) {
+			p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Silent: true, Blank: true}
+		})
 	all := texts(got)
-	if strings.Contains(all, "M300") || strings.Contains(all, "M117") || !strings.Contains(all, "\nM0\n") || !strings.Contains(all, "\n; Load the next filament") {
+	if strings.Contains(all, "M300") || strings.Contains(all, "M117") ||
+		!strings.Contains(all, "\nM0\n") || !strings.Contains(all, "\n; Load the next filament") {
 		t.Error(all)
 	}
 }
 
 func TestWait(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Own, Routine: routineJSON(t, plan.Step{Do: "wait", Seconds: 60, Warn: 10})}, nil)
+	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Own,
+		Routine: routineJSON(t, plan.Step{Do: "wait", Seconds: 60, Warn: 10})}, nil)
 	if all := texts(got); !strings.Contains(all, "G4 S50\nM300 S880 P200\nG4 S10\n") {
 		t.Error(all)
 	}
@@ -294,9 +315,12 @@ func TestWait(t *testing.T) {
 // TestNamedPlace parks where the printer says a name is.
 func TestNamedPlace(t *testing.T) {
 	for place, want := range map[string]string{"brush": "X200 Y7", "shelf": "X5 Y210"} {
-		got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert, Routine: routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park", At: place})}, func(p *plan.Plan) {
-			p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Park: [2]float64{5, 210}, Places: map[string][2]float64{"brush": {200, 7}}}
-		})
+		got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
+			Routine: routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park", At: place})},
+			func(p *plan.Plan) {
+				p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Park: [2]float64{5, 210},
+					Places: map[string][2]float64{"brush": {200, 7}}}
+			})
 		if all := texts(got); !strings.Contains(all, want) {
 			t.Errorf("%s: %s", place, all)
 		}

@@ -236,8 +236,14 @@ func TestFilamentIsBalanced(t *testing.T) {
 		fils  map[string]plan.Filament
 		order []string
 	}{
-		"80 out, 60 in":   {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 80}, "new": {Load: 60}}, []string{"G1 E-60 ", "\nM0", "G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
-		"400 out, 100 in": {[]plan.Step{{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}}, map[string]plan.Filament{"old": {Unload: 400}, "new": {Load: 100}}, []string{"G1 E-100 ", "\nM0", "G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+		"80 out, 60 in": {[]plan.Step{
+			{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}},
+			map[string]plan.Filament{"old": {Unload: 80}, "new": {Load: 60}}, []string{"G1 E-60 ", "\nM0",
+				"G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+		"400 out, 100 in": {[]plan.Step{
+			{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}},
+			map[string]plan.Filament{"old": {Unload: 400}, "new": {Load: 100}}, []string{"G1 E-100 ", "\nM0",
+				"G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
 		"never fed in": {[]plan.Step{{Do: "unload", MM: 70}, {Do: "stop"}},
 			map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ",
 				"G1 X50"}},

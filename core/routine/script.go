@@ -101,7 +101,8 @@ func (c *Script) run(text, why string, ours bool) gcode.Act {
 	if ours && !c.style.Plain && cmd.Text == nil && why != "" {
 		text += " ; " + why
 	}
-	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos, act.DE})
+	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos,
+		act.DE})
 	return act
 }
 
@@ -361,7 +362,8 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 }
 
 // unset are settings with the line that takes each back.
-var unset = map[string]string{"M200": "M200 D0", "M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1",
+var unset = map[string]string{"M200": "M200 D0", "M220": "M220 S100", "M221": "M221 S100",
+	"M211":  "M211 S1",
 	"plane": "G17", "workspace": "G54"}
 
 // stepBack is the M290 that leads from one sum of baby steps to another.

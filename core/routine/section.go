@@ -59,7 +59,8 @@ func mutes(p *plan.Plan, line int64) bool {
 }
 
 // rewrite puts another temperature into one line and leaves the rest of it.
-func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Block, t float64, p *plan.Plan) error {
+func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Block, t float64,
+	p *plan.Plan) error {
 	next, err := ix.OffsetOf(src, h.Line+1)
 	if err != nil {
 		return err
@@ -75,13 +76,15 @@ func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Bl
 		word = 'R'
 	}
 	want := int64(t*1e6 + 0.5)
-	if c.Value(word) < hot || c.Value(word) == want || c.Has('T') && c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
+	if c.Value(word) < hot || c.Value(word) == want || c.Has('T') &&
+		c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
 		return nil
 	}
 	now, ok := reword(line, word, gcode.Nano(want))
 	if !ok {
 		return nil
 	}
-	r.replaceLine(h.Line, h.Offset, line, now, fmt.Sprintf("%s is laid at %g C here", clean(p.FilamentName(b.Ear.Filament)), t))
+	r.replaceLine(h.Line, h.Offset, line, now, fmt.Sprintf("%s is laid at %g C here",
+		clean(p.FilamentName(b.Ear.Filament)), t))
 	return nil
 }

@@ -78,10 +78,12 @@ func TestTemperatures(t *testing.T) {
 		{ID: "d", BeforeLayer: 11, Kind: plan.Insert},
 	}}
 	res, out := lay(t, tall(), p)
-	if len(res.Rewritten) != 2 || res.Rewritten[0].Was != "M104 S205 ; later" || res.Rewritten[0].Now != "M104 S230 ; later" || res.Rewritten[1].Now != "M104 S230" {
+	if len(res.Rewritten) != 2 || res.Rewritten[0].Was != "M104 S205 ; later" ||
+		res.Rewritten[0].Now != "M104 S230 ; later" || res.Rewritten[1].Now != "M104 S230" {
 		t.Errorf("rewritten: %+v", res.Rewritten)
 	}
-	want := map[int]float64{1: 215, 2: 230, 4: 230, 5: 205, 6: 205, 7: 230, 8: 230, 10: 230, 11: 230, 12: 230}
+	want := map[int]float64{1: 215, 2: 230, 4: 230, 5: 205, 6: 205, 7: 230, 8: 230, 10: 230, 11: 230,
+		12: 230}
 	var m gcode.Machine
 	var c gcode.Command
 	var a gcode.Act
@@ -104,12 +106,14 @@ func TestTemperatures(t *testing.T) {
 	}
 	// A filament that says nothing goes back to what the file has.
 	_, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{
-		{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"}, {ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
+		{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"},
+		{ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
 	if !strings.Contains(out[strings.Index(out, "ear b"):], "M109 R205") {
 		t.Error("the file's own temperature does not come back")
 	}
 	// And by itself it changes nothing.
-	res, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Colour, Filament: "plain"}}})
+	res, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools,
+		Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Colour, Filament: "plain"}}})
 	if len(res.Rewritten) != 0 || strings.Count(out, "M109") != 1 {
 		t.Errorf("%+v", res.Rewritten)
 	}
@@ -118,7 +122,8 @@ func TestTemperatures(t *testing.T) {
 func TestHeadsUp(t *testing.T) {
 	file := tall()
 	for _, h := range []plan.HeadsUp{{Layers: 3}, {Minutes: 0.1}, {Minutes: 99}} {
-		res, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, HeadsUp: &h}}})
+		res, out := lay(t, file, &plan.Plan{Format: plan.Format,
+			Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, HeadsUp: &h}}})
 		if len(res.HeadsUps) != 1 {
 			t.Fatalf("%+v: %d heads-ups", h, len(res.HeadsUps))
 		}
@@ -160,7 +165,8 @@ func TestNumberedHeats(t *testing.T) {
 		b.WriteString(sum(fmt.Sprintf("N%d %s", i, l)) + "\n")
 	}
 	white := map[string]plan.Filament{"white": {Name: "Gull white", Nozzle: [2]float64{0, 226}}}
-	res, out := lay(t, b.String(), &plan.Plan{Format: plan.Format, Filaments: white, Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "white"}}})
+	res, out := lay(t, b.String(), &plan.Plan{Format: plan.Format, Filaments: white,
+		Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "white"}}})
 	if len(res.Rewritten) != 1 {
 		t.Fatalf("%+v", res.Rewritten)
 	}

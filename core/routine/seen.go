@@ -22,8 +22,10 @@ const nearHeight = 1.0
 
 // words names what is seen at a fold.
 var words = map[string]string{
-	"raised": "raised parts begin", "closes": "the pocket closes", "widest": "the pocket is widest", seenOpen: "the pocket is open",
-	"step": "the outline jumps", "bridge": "a bridge begins", "flat-ends": "a flat top ends", "height-changes": "the layer height changes",
+	"raised": "raised parts begin", "closes": "the pocket closes", "widest": "the pocket is widest",
+	seenOpen: "the pocket is open",
+	"step":   "the outline jumps", "bridge": "a bridge begins", "flat-ends": "a flat top ends",
+	"height-changes": "the layer height changes",
 }
 
 // see says what is to be seen at the fold of an ear: what goes into a pocket is
@@ -50,7 +52,8 @@ func see(e *plan.Ear, n int, r *landmark.Report) *plan.Seen {
 	best := (*landmark.Landmark)(nil)
 	for i := range r.Landmarks {
 		m := &r.Landmarks[i]
-		if m.BeforeLayer == nil || *m.BeforeLayer != n || words[m.Kind] == "" || m.Kind == "closes" || m.Kind == "widest" {
+		if m.BeforeLayer == nil || *m.BeforeLayer != n || words[m.Kind] == "" || m.Kind == "closes" ||
+			m.Kind == "widest" {
 			continue
 		}
 		if best == nil || m.Certainty > best.Certainty {
@@ -83,7 +86,8 @@ func follow(ix *layer.Index, e *plan.Ear, n int, r *landmark.Report) (int, strin
 	if e.Seen.At != nil {
 		for i := range r.Pockets {
 			p := &r.Pockets[i]
-			if p.Closes == nil || math.Hypot(p.Centre[0]-e.Seen.At[0], p.Centre[1]-e.Seen.At[1]) > samePlace {
+			if p.Closes == nil || math.Hypot(p.Centre[0]-e.Seen.At[0],
+				p.Centre[1]-e.Seen.At[1]) > samePlace {
 				continue
 			}
 			switch e.Seen.Kind {
@@ -119,7 +123,8 @@ func follow(ix *layer.Index, e *plan.Ear, n int, r *landmark.Report) (int, strin
 	case best == 0:
 		return n, fmt.Sprintf(", where it is no longer seen that %s", words[e.Seen.Kind])
 	case best != n:
-		return best, fmt.Sprintf(" by its height it would be before layer %d, but %s before layer %d, at %.2f mm, and there it stands", n, words[e.Seen.Kind], best, bottom(ix, best))
+		return best, fmt.Sprintf(" by its height it would be before layer %d, but %s before layer %d, "+
+			"at %.2f mm, and there it stands", n, words[e.Seen.Kind], best, bottom(ix, best))
 	}
 	return n, ""
 }

@@ -76,7 +76,8 @@ func (c *compiler) park(s plan.Step) {
 	if s.Y != nil {
 		y = gcode.FromMM(*s.Y)
 	}
-	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) { // up before across, whatever the routine says
+	// up before across, whatever the routine says
+	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
 		c.lift(keepClear)
 	}
 	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
@@ -105,7 +106,8 @@ func (c *compiler) park(s plan.Step) {
 
 func corners(bed [4]float64) [4][2]gcode.Nano {
 	const in = 5
-	x0, y0, x1, y1 := gcode.FromMM(bed[0]+in), gcode.FromMM(bed[1]+in), gcode.FromMM(bed[2]-in), gcode.FromMM(bed[3]-in)
+	x0, y0, x1, y1 := gcode.FromMM(bed[0]+in), gcode.FromMM(bed[1]+in), gcode.FromMM(bed[2]-in),
+		gcode.FromMM(bed[3]-in)
 	return [4][2]gcode.Nano{{x0, y1}, {x1, y1}, {x0, y0}, {x1, y0}}
 }
 

@@ -18,7 +18,8 @@ import (
 type Taken struct {
 	Edits []edit.Edit
 	Plan  *plan.Plan
-	Lost  []string // ids of ears whose lines were changed by somebody else, so that they could not be read
+	// ids of ears whose lines were changed by somebody else, so that they could not be read
+	Lost []string
 }
 
 // ErrNotOurs is the cause when nothing of Dogear's stands in a file.

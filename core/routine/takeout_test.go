@@ -29,15 +29,21 @@ func takeOut(t *testing.T, file string) (*Taken, string) {
 func TestTakeOut(t *testing.T) {
 	own := plan.Routine{{Do: "tone"}, {Do: "stop"}, {Do: "return"}, {Do: "restore"}}
 	p := &plan.Plan{Format: plan.Format, First: "red",
-		Filaments: map[string]plan.Filament{"red": {Name: "Signal red", Colour: "#b8362b"}, "white": {Name: "Gull white; 2 mm (wide) – größer", Colour: "#ece6d8", Nozzle: [2]float64{0, 222}}},
-		Routines:  map[string]plan.Routine{"short": own},
-		Mutes:     []plan.Span{{From: 30, To: 33}},
+		Filaments: map[string]plan.Filament{"red": {Name: "Signal red", Colour: "#b8362b"},
+			"white": {Name: "Gull white; 2 mm (wide) – größer", Colour: "#ece6d8", Nozzle: [2]float64{
+				0, 222}}},
+		Routines: map[string]plan.Routine{"short": own},
+		Mutes:    []plan.Span{{From: 30, To: 33}},
 		Ears: []plan.Ear{
-			{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Filament: "white", HeadsUp: &plan.HeadsUp{Layers: 1}},
-			{ID: "a2", BeforeLayer: 9, Kind: plan.Insert, Note: "two nuts; flat * side (down)", Routine: json.RawMessage(`"short"`), BondPass: &plan.BondPass{Flow: 0.3}},
+			{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Filament: "white",
+				HeadsUp: &plan.HeadsUp{Layers: 1}},
+			{ID: "a2", BeforeLayer: 9, Kind: plan.Insert, Note: "two nuts; flat * side (down)",
+				Routine: json.RawMessage(`"short"`), BondPass: &plan.BondPass{Flow: 0.3}},
 			{ID: "a3", BeforeLine: 130, Kind: plan.Own, Lines: []string{"M0 look at it 100 %"}},
 		}}
-	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n", "\r\n"), "no end": strings.TrimRight(tall(), "\n"), "a line of 200,000 bytes": strings.Replace(tall(), "; tier 12\n", "; "+strings.Repeat("tide ", 40000)+"\n; tier 12\n", 1),
+	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n",
+		"\r\n"), "no end": strings.TrimRight(tall(), "\n"), "a line of 200,000 bytes": strings.Replace(
+		tall(), "; tier 12\n", "; "+strings.Repeat("tide ", 40000)+"\n; tier 12\n", 1),
 		"heated": strings.Replace(tall(), "; tier 12\n", "M104 S205 ; cooler\n; tier 12\n", 1)} {
 		res, out := lay(t, file, p)
 		if name == "heated" && len(res.Rewritten) == 0 {
@@ -53,7 +59,9 @@ func TestTakeOut(t *testing.T) {
 			t.Errorf("%s: the original does not come back", name)
 		}
 		q := taken.Plan
-		if len(q.Ears) != 3 || q.Ears[1].Note != p.Ears[1].Note || q.Ears[2].BeforeLine != 130 || q.First != "red" || q.Filaments["white"] != p.Filaments["white"] || len(q.Mutes) != 1 || q.Mutes[0] != p.Mutes[0] {
+		if len(q.Ears) != 3 || q.Ears[1].Note != p.Ears[1].Note || q.Ears[2].BeforeLine != 130 ||
+			q.First != "red" || q.Filaments["white"] != p.Filaments["white"] || len(q.Mutes) != 1 ||
+			q.Mutes[0] != p.Mutes[0] {
 			t.Errorf("%s: %+v", name, q)
 		}
 		// What comes back, laid on again, gives the same file.
@@ -69,14 +77,16 @@ func TestTakeOutOfOthers(t *testing.T) {
 	}
 	// Comments that look like marks and are none stay what they are, and so does a
 	// block that somebody has changed since.
-	_, written := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 4, Kind: plan.Colour}}})
+	_, written := lay(t, tall(),
+		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 4, Kind: plan.Colour}}})
 	for name, file := range map[string]string{
-		"no end":       "G1 X1\n; dogear ear a1: white\nM0\n",
-		"no seal":      "G1 X1\n; dogear ear a1: white\nM0\n; dogear ear a1 ends\nG1 X2\n",
-		"a wrong seal": "G1 X1\n; dogear ear a1: white\nM0\n; dogear seal 12345678\n; dogear ear a1 ends\nG1 X2\n",
-		"muted":        "; dogear muted: G1 X1\nG1 X2\n",
-		"rewritten":    "; dogear was 12345678: M104 S1\nM104 S2\n",
-		"changed":      strings.Replace(written, "\nM0", "\nM1", 1),
+		"no end":  "G1 X1\n; dogear ear a1: white\nM0\n",
+		"no seal": "G1 X1\n; dogear ear a1: white\nM0\n; dogear ear a1 ends\nG1 X2\n",
+		"a wrong seal": "G1 X1\n; dogear ear a1: white\nM0\n; dogear seal 12345678\n" +
+			"; dogear ear a1 ends\nG1 X2\n",
+		"muted":     "; dogear muted: G1 X1\nG1 X2\n",
+		"rewritten": "; dogear was 12345678: M104 S1\nM104 S2\n",
+		"changed":   strings.Replace(written, "\nM0", "\nM1", 1),
 	} {
 		if taken, err := TakeOut(strings.NewReader(file)); !errors.Is(err, ErrNotOurs) {
 			t.Errorf("%s: %+v %v", name, taken, err)
@@ -87,7 +97,8 @@ func TestTakeOutOfOthers(t *testing.T) {
 	if back != "; dogear ear a9: never ends\n"+tall() || len(taken.Plan.Ears) != 1 {
 		t.Errorf("%+v", taken.Plan)
 	}
-	if _, err := TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n", 500))); !errors.Is(err, ErrFalse) {
+	if _, err := TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n", 500))); !errors.Is(
+		err, ErrFalse) {
 		t.Error(err)
 	}
 }

@@ -139,11 +139,13 @@ func (c *compiler) ownLine(l, why string) {
 	act := c.run(l, why, false)
 	switch act.Kind {
 	case gcode.Home, gcode.Probe:
-		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the part on the bed.", l))
+		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the "+
+			"part on the bed.", l))
 	case gcode.Lay:
 		c.find(layer.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
 	case gcode.Motors:
-		c.find(layer.Grave, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the printer would not know where it stands.", l))
+		c.find(layer.Grave, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the "+
+			"printer would not know where it stands.", l))
 	}
 }
 
@@ -182,17 +184,23 @@ func (c *compiler) foresee() {
 		window += float64(cmd.Value('S'))/1e6 + float64(cmd.Value('P'))/1e9
 	}
 	if need := needs[c.ear.Kind]; !stops && handles && window < need {
-		c.find(layer.Care, "window-too-short", fmt.Sprintf("The printer waits %g s at ear %s and then goes on by itself; %s takes about %g s. Let it wait longer, or let it stop.", window, c.ear.ID, doing[c.ear.Kind], need))
+		c.find(layer.Care, "window-too-short", fmt.Sprintf("The printer waits %g s at ear %s and then "+
+			"goes on by itself; %s takes about %g s. Let it wait longer, or let it stop.", window, c.ear.ID,
+			doing[c.ear.Kind], need))
 	}
 	if stops && !c.plan.Printer.KnowsStop(w) {
-		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that the %s knows the stop word %s. A printer that does not know it goes on printing; try it once, then note it in the Kit.", clean(c.plan.Printer.Name), clean(w)))
+		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that the %s knows the stop "+
+			"word %s. A printer that does not know it goes on printing; try it once, then note it in the "+
+			"Kit.", clean(c.plan.Printer.Name), clean(w)))
 	}
 	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && c.ear.Kind == plan.Colour {
 		bed := math.Max(f.Bed[1], 0)
 		if now := float64(c.was.Bed()) / 1e6; bed > 0 && now > 0 && math.Abs(bed-now) >= 10 {
-			c.find(layer.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g °C, so that the part does not let go.", clean(f.Name), bed, now))
+			c.find(layer.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g "+
+				"°C, so that the part does not let go.", clean(f.Name), bed, now))
 		}
 	}
 }
 
-var doing = map[string]string{plan.Colour: "changing the filament", plan.Insert: "putting something in", plan.Nozzle: "changing the nozzle"}
+var doing = map[string]string{plan.Colour: "changing the filament",
+	plan.Insert: "putting something in", plan.Nozzle: "changing the nozzle"}
