@@ -5,11 +5,23 @@ import { readFileSync } from "node:fs";
 import { axe, browse, lays, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser?.close(); await app?.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
 
 const ready = (p) => p.waitForSelector('[data-bind][data-ready="true"]');
-const height = (p, mm) => p.waitForFunction((t) => document.querySelector('[data-out="height"]').textContent === t && document.querySelector("#bind").dataset.address.length > 0, mm);
+const height = (p, mm) =>
+  p.waitForFunction(
+    (t) =>
+      document.querySelector('[data-out="height"]').textContent === t &&
+      document.querySelector("#bind").dataset.address.length > 0,
+    mm,
+  );
 
 test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle swap", async () => {
   const p = await page(browser);
@@ -18,7 +30,10 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await p.click('text="Bind these two"');
   await ready(p);
   await height(p, "12.90");
-  assert.match(await p.textContent('[data-out="sentence"]'), /coarse ends with layer 43, Harbour wall, fine goes on with layer 86/);
+  assert.match(
+    await p.textContent('[data-out="sentence"]'),
+    /coarse ends with layer 43, Harbour wall, fine goes on with layer 86/,
+  );
   await axe(p, "the bind page");
   // By key, one height at a time, and ten.
   await p.focus("[data-spine]");
@@ -29,11 +44,18 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await p.waitForFunction(() => /p=\d+%3A1-54/.test(location.search));
   // By dragging.
   const box = await p.locator("[data-spine]").boundingBox();
-  const at = async (z) => p.evaluate(([z]) => {
-    const ticks = [...document.querySelectorAll("[data-spine] .spine-text")].map((t) => [Number(t.textContent), t.getBoundingClientRect().top + t.getBoundingClientRect().height / 2]);
-    const [a, b] = [ticks.find((t) => t[0] === 15), ticks.find((t) => t[0] === 20)];
-    return a[1] + ((z - 15) / 5) * (b[1] - a[1]);
-  }, [z]);
+  const at = async (above) =>
+    p.evaluate(
+      ([z]) => {
+        const ticks = [...document.querySelectorAll("[data-spine] .spine-text")].map((t) => [
+          Number(t.textContent),
+          t.getBoundingClientRect().top + t.getBoundingClientRect().height / 2,
+        ]);
+        const [a, b] = [ticks.find((t) => t[0] === 15), ticks.find((t) => t[0] === 20)];
+        return a[1] + ((z - 15) / 5) * (b[1] - a[1]);
+      },
+      [above],
+    );
   await p.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
   await p.mouse.down();
   await p.mouse.move(box.x + box.width / 2, await at(18.6), { steps: 6 });
@@ -43,7 +65,10 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
     const now = Number(await p.textContent('[data-out="height"]'));
     await p.focus("[data-spine]");
     await p.keyboard.press(now > 18 ? "ArrowDown" : "ArrowUp");
-    await p.waitForFunction((t) => document.querySelector('[data-out="height"]').textContent !== t, now.toFixed(2));
+    await p.waitForFunction(
+      (t) => document.querySelector('[data-out="height"]').textContent !== t,
+      now.toFixed(2),
+    );
   }
   await p.waitForFunction(() => /1-60/.test(location.search));
   await p.selectOption("#j", "nozzle");
@@ -59,7 +84,10 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await ready(p);
   assert.equal(await p.inputValue("#dz"), "");
   assert.equal(await p.inputValue("#n"), "0.25");
-  const [download] = await Promise.all([p.waitForEvent("download"), p.click('text="Write the file"')]);
+  const [download] = await Promise.all([
+    p.waitForEvent("download"),
+    p.click('text="Write the file"'),
+  ]);
   assert.equal(download.suggestedFilename(), "harbour-wall-bound.gcode");
   const text = readFileSync(await download.path(), "utf8");
   assert.match(text, /; dogear joint 1: nozzle swap, then Harbour wall, fine from layer 120/);
@@ -67,8 +95,14 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   const got = lays(text);
   assert.equal(got.stops.length, 1);
   assert.ok(got.stops[0].z > 50, `the head waits at ${got.stops[0].z} mm`);
-  assert.equal(Math.max(...got.out.slice(0, got.stops[0].after).map((l) => Number(l.split(" ")[4]))), 18);
-  assert.equal(Math.min(...got.out.slice(got.stops[0].after).map((l) => Number(l.split(" ")[4]))), 18.15);
+  assert.equal(
+    Math.max(...got.out.slice(0, got.stops[0].after).map((l) => Number(l.split(" ")[4]))),
+    18,
+  );
+  assert.equal(
+    Math.min(...got.out.slice(got.stops[0].after).map((l) => Number(l.split(" ")[4]))),
+    18.15,
+  );
   // It goes on the shelf as a print like any other.
   await p.click('text="Put it on the shelf"');
   await p.waitForURL(`${app.url}/`);
@@ -89,13 +123,13 @@ test("three pieces, and one that does not fit", async () => {
   await p.waitForSelector('[data-at="1"][aria-pressed="true"]');
   assert.equal(await p.locator("[data-piece]").count(), 3);
   const joints = () => p.locator("[data-at]").allTextContents();
-  const before = await joints();
+  const joined = await joints();
   await p.click('[data-at="0"]');
   await p.waitForSelector('[data-at="0"][aria-pressed="true"]');
-  assert.deepEqual(await joints(), before, "looking at another joint moves none");
+  assert.deepEqual(await joints(), joined, "looking at another joint moves none");
   await p.selectOption("#height", { label: "6.00 mm: layers 20 | 40" });
   await height(p, "6.00");
-  assert.deepEqual((await joints())[1], before[1]);
+  assert.deepEqual((await joints())[1], joined[1]);
   await p.click('[data-piece="2"] button:has-text("Leave out")');
   await p.waitForFunction(() => document.querySelectorAll("[data-piece]").length === 2);
   await p.goto(`${app.url}/bind?p=2:1-60&p=1:119-171`);

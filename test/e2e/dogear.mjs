@@ -8,20 +8,33 @@ import { chromium } from "playwright-core";
 import AxeBuilder from "@axe-core/playwright";
 import assert from "node:assert/strict";
 
-const flags = "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync".split(" ");
+const flags = (
+  "--headless --no-sandbox --disable-gpu --disable-quic --no-first-run " +
+  "--disable-background-networking --disable-component-update --disable-sync"
+).split(" ");
 
 export async function start({ command = "demo", data, keep = false } = {}) {
   const dir = data || mkdtempSync(join(tmpdir(), "dogear-e2e-"));
-  const child = spawn(process.env.DOGEAR, [command, "--port", "0", "--data", dir], { stdio: ["ignore", "pipe", "pipe"] });
+  const child = spawn(process.env.DOGEAR, [command, "--port", "0", "--data", dir], {
+    stdio: ["ignore", "pipe", "pipe"],
+  });
   let errors = "";
-  child.stderr.on("data", (d) => { errors += d; });
+  child.stderr.on("data", (d) => {
+    errors += d;
+  });
   const url = await new Promise((resolve, reject) => {
     let out = "";
-    child.stdout.on("data", (d) => { out += d; const m = /http:\/\/\S+/.exec(out); if (m) resolve(m[0]); });
+    child.stdout.on("data", (d) => {
+      out += d;
+      const m = /http:\/\/\S+/.exec(out);
+      if (m) resolve(m[0]);
+    });
     child.on("exit", (code) => reject(new Error(`dogear ended with ${code}: ${errors}`)));
   });
   return {
-    url, dir, child,
+    url,
+    dir,
+    child,
     errors: () => errors,
     async stop(signal = "SIGTERM") {
       if (child.exitCode === null) {
@@ -35,15 +48,24 @@ export async function start({ command = "demo", data, keep = false } = {}) {
 }
 
 export async function browse() {
-  return chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium", args: flags });
+  return chromium.launch({
+    executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
+    args: flags,
+  });
 }
 
 // page opens a page that fails the test on any error in the console.
 export async function page(browser, options = {}) {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, ...options });
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    ...options,
+  });
   const p = await context.newPage();
   p.problems = [];
-  p.on("console", (m) => { if (m.type() === "error") p.problems.push(m.text()); });
+  p.on("console", (m) => {
+    if (m.type() === "error") p.problems.push(m.text());
+  });
   p.on("pageerror", (e) => p.problems.push(e.message));
   return p;
 }
@@ -54,15 +76,35 @@ export async function open(p, url) {
 }
 
 export async function axe(p, what) {
-  const r = await new AxeBuilder({ page: p }).withTags(["wcag2a", "wcag2aa", "wcag21aa", "best-practice"]).analyze();
-  assert.deepEqual(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target + " " + (n.any[0]?.message || "")).slice(0, 3).join(" | ")}`), [], `axe on ${what}`);
+  const r = await new AxeBuilder({ page: p })
+    .withTags(["wcag2a", "wcag2aa", "wcag21aa", "best-practice"])
+    .analyze();
+  assert.deepEqual(
+    r.violations.map(
+      (v) =>
+        `${v.id}: ${v.nodes
+          .map((n) => n.target + " " + (n.any[0]?.message || ""))
+          .slice(0, 3)
+          .join(" | ")}`,
+    ),
+    [],
+    `axe on ${what}`,
+  );
 }
 
 // lays runs G-code naively and returns what is laid: a second opinion that
 // shares nothing with the program.
 export function lays(text) {
-  let x = 0, y = 0, z = 0, e = 0, absE = true, absXYZ = true, debt = 0, feed = 0;
-  const out = [], stops = [];
+  let x = 0,
+    y = 0,
+    z = 0,
+    e = 0,
+    absE = true,
+    absXYZ = true,
+    debt = 0,
+    feed = 0;
+  const out = [],
+    stops = [];
   for (const raw of text.split("\n")) {
     const line = raw.split(";")[0].trim();
     const [cmd, ...words] = line.split(/\s+/);
@@ -72,17 +114,30 @@ export function lays(text) {
     else if (cmd === "M83") absE = false;
     else if (cmd === "G90") absXYZ = true;
     else if (cmd === "G91") absXYZ = false;
-    else if (cmd === "G92") { if ("E" in w) e = w.E; }
-    else if (cmd === "M0") stops.push({ after: out.length, x, y, z });
+    else if (cmd === "G92") {
+      if ("E" in w) e = w.E;
+    } else if (cmd === "M0") stops.push({ after: out.length, x, y, z });
     else if (cmd === "G0" || cmd === "G1") {
-      const nx = "X" in w ? (absXYZ ? w.X : x + w.X) : x, ny = "Y" in w ? (absXYZ ? w.Y : y + w.Y) : y, nz = "Z" in w ? (absXYZ ? w.Z : z + w.Z) : z;
+      const nx = "X" in w ? (absXYZ ? w.X : x + w.X) : x,
+        ny = "Y" in w ? (absXYZ ? w.Y : y + w.Y) : y,
+        nz = "Z" in w ? (absXYZ ? w.Z : z + w.Z) : z;
       if ("F" in w) feed = w.F;
       let de = 0;
-      if ("E" in w) { de = absE ? w.E - e : w.E; e = absE ? w.E : e + w.E; }
+      if ("E" in w) {
+        de = absE ? w.E - e : w.E;
+        e = absE ? w.E : e + w.E;
+      }
       let laid = 0;
-      if (de < 0) debt -= de; else { laid = Math.max(0, de - debt); debt = Math.max(0, debt - de); }
-      if ((nx !== x || ny !== y) && laid > 1e-6) out.push([x, y, nx, ny, nz, laid.toFixed(4), feed].join(" "));
-      x = nx; y = ny; z = nz;
+      if (de < 0) debt -= de;
+      else {
+        laid = Math.max(0, de - debt);
+        debt = Math.max(0, debt - de);
+      }
+      if ((nx !== x || ny !== y) && laid > 1e-6)
+        out.push([x, y, nx, ny, nz, laid.toFixed(4), feed].join(" "));
+      x = nx;
+      y = ny;
+      z = nz;
     }
   }
   return { out, stops };

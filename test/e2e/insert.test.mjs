@@ -5,11 +5,18 @@ import assert from "node:assert/strict";
 import { axe, browse, open, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser?.close(); await app?.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
 
 const fit = (p) => p.locator("[data-fit]").first().textContent();
-const said = (p, re) => p.waitForFunction((s) => new RegExp(s).test(document.querySelector("#said").textContent), re);
+const said = (p, re) =>
+  p.waitForFunction((s) => new RegExp(s).test(document.querySelector("#said").textContent), re);
 
 test("two nuts go into the buoy by one key, stacked, and late enough", async () => {
   const p = await page(browser);
@@ -23,11 +30,15 @@ test("two nuts go into the buoy by one key, stacked, and late enough", async () 
   assert.match(await fit(p), /It drops in, 0\.\d+ mm free at each side and 7\.00 mm above/);
   await p.fill('input[name="count"]', "2");
   await p.press('input[name="count"]', "Tab");
-  await p.waitForFunction(() => /0\.20 mm above/.test(document.querySelector("[data-fit]").textContent));
+  await p.waitForFunction(() =>
+    /0\.20 mm above/.test(document.querySelector("[data-fit]").textContent),
+  );
   await axe(p, "an insert in its pocket");
   await p.fill('input[name="count"]', "3");
   await p.press('input[name="count"]', "Tab");
-  await p.waitForFunction(() => /never covered/.test(document.querySelector("[data-fit]").textContent));
+  await p.waitForFunction(() =>
+    /never covered/.test(document.querySelector("[data-fit]").textContent),
+  );
   await p.goto(`${app.url}/prints/6/proof`);
   assert.match(await p.textContent("main"), /would be laid into what goes in/);
   assert.deepEqual(p.problems, []);
@@ -44,7 +55,9 @@ test("two magnets of opposite pole go into the latch", async () => {
   await p.waitForFunction(() => !/In each/.test(document.querySelector("[data-fit]").textContent));
   assert.match(await fit(p), /never covered/, "both in one pocket do not fit");
   await p.click("#undo");
-  await p.waitForFunction(() => /In each of 2/.test(document.querySelector("[data-fit]").textContent));
+  await p.waitForFunction(() =>
+    /In each of 2/.test(document.querySelector("[data-fit]").textContent),
+  );
   await p.goto(`${app.url}/prints/8/cue`);
   const sheet = await p.textContent(".cue");
   assert.match(sheet, /mark up/);

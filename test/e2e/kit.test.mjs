@@ -6,8 +6,14 @@ import { join } from "node:path";
 import { axe, browse, lays, open, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser.close(); await app.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser.close();
+  await app.stop();
+});
 
 async function save(p, selector) {
   const [d] = await Promise.all([p.waitForEvent("download"), p.click(selector)]);
@@ -15,7 +21,7 @@ async function save(p, selector) {
 }
 const margin = (p, sel) => p.waitForSelector(`#margin ${sel}`);
 
-test("the lighthouse's bands: totals, a copy, another routine, and back again from the file", async () => {
+test("the lighthouse's bands: totals, a copy, another routine, back from the file", async () => {
   const p = await page(browser);
   await open(p, `${app.url}/prints/7?before=38`);
   // Without its ears the file is the original.
@@ -48,10 +54,13 @@ test("the lighthouse's bands: totals, a copy, another routine, and back again fr
   assert.match(await p.textContent("h1"), /^Same plastic$/);
   assert.match(await p.textContent("main"), /Heads-up for ear a8/);
   await p.click('section:has-text("Ear 1 of 8") summary');
-  await p.waitForSelector('section:has-text("Ear 1 of 8") svg[aria-label="The head\'s way from above"]');
+  await p.waitForSelector(
+    'section:has-text("Ear 1 of 8") svg[aria-label="The head\'s way from above"]',
+  );
   await axe(p, "the proof with a way");
   const edited = await save(p, 'main a[href$="/write"]');
-  const a = lays(original.text), b = lays(edited.text);
+  const a = lays(original.text),
+    b = lays(edited.text);
   assert.deepEqual(b.out, a.out);
   assert.equal(b.stops.length, 8);
   assert.ok(b.stops.every((s) => s.x === 5 && s.y === 210));
@@ -79,7 +88,9 @@ test("a filament that wants other heats is followed through its section", async 
   await p.fill('input[name="nozzle"]', "231");
   await p.fill('input[name="nozzle_first"]', "999");
   await p.click('button:has-text("Keep")');
-  await p.waitForFunction(() => /number from 0 to 500/.test(document.querySelector("#said").textContent));
+  await p.waitForFunction(() =>
+    /number from 0 to 500/.test(document.querySelector("#said").textContent),
+  );
   await p.fill('input[name="nozzle_first"]', "235");
   await p.click('button:has-text("Keep")');
   await p.waitForURL(/\/kit#filaments/);
@@ -89,7 +100,10 @@ test("a filament that wants other heats is followed through its section", async 
   await p.click('[data-mark] [data-filament="slate"]');
   await margin(p, '[data-ear][data-before="2"]');
   await p.goto(`${app.url}/prints/5/proof`);
-  assert.match(await p.textContent('section:has-text("Rewritten")'), /M104 S2\d0.*M104 S231.*Wet slate/s);
+  assert.match(
+    await p.textContent('section:has-text("Rewritten")'),
+    /M104 S2\d0.*M104 S231.*Wet slate/s,
+  );
   const edited = await save(p, 'main a[href$="/write"]');
   assert.match(edited.text, /M109 S231/);
   assert.match(edited.text, /; dogear was [0-9a-f]{8}: M104 S2\d0/);
@@ -97,7 +111,10 @@ test("a filament that wants other heats is followed through its section", async 
   await p.goto(`${app.url}/kit`);
   await p.click('button:has-text("Undo")');
   await p.waitForSelector('li:has-text("Wet slate"):has-text("nozzle 215, then 210 °C")');
-  assert.deepEqual(p.problems.filter((t) => !/422/.test(t)), []);
+  assert.deepEqual(
+    p.problems.filter((t) => !/422/.test(t)),
+    [],
+  );
 });
 
 test("a plan made on the coarse wall is laid on the fine one", async () => {
@@ -126,7 +143,10 @@ test("a plan made on the coarse wall is laid on the fine one", async () => {
   await p.setInputFiles("[data-plan]", path);
   await p.waitForFunction(() => /not JSON/.test(document.querySelector("#said").textContent));
   assert.equal((await p.$$("[data-ear]")).length, 2);
-  assert.deepEqual(p.problems.filter((t) => !/422/.test(t)), []);
+  assert.deepEqual(
+    p.problems.filter((t) => !/422/.test(t)),
+    [],
+  );
 });
 
 test("a routine is copied, reordered by key, seen on another printer, and undone", async () => {
@@ -135,7 +155,8 @@ test("a routine is copied, reordered by key, seen on another printer, and undone
   await axe(p, "a routine that ships");
   await p.click('button:has-text("Copy it")');
   await p.waitForSelector('h1:has-text("swap by hand, ours")');
-  const order = () => p.$$eval("[data-step] input[name$=do]", (l) => l.map((e) => e.value).join(" "));
+  const order = () =>
+    p.$$eval("[data-step] input[name$=do]", (l) => l.map((e) => e.value).join(" "));
   assert.equal(await order(), "tone retract lift park say stop purge return restore");
   await p.focus("#f2-mm");
   await p.keyboard.press("Alt+ArrowUp");
@@ -152,18 +173,28 @@ test("a routine is copied, reordered by key, seen on another printer, and undone
   await axe(p, "the routine editor");
   await p.click("[data-undo]");
   await p.waitForFunction(() => document.querySelectorAll("[data-step]").length === 9);
-  for (const path of ["/kit/printers/edit?key=hall", "/kit/printers/edit", "/kit/inserts/edit?key=M8+nut"]) {
+  for (const path of [
+    "/kit/printers/edit?key=hall",
+    "/kit/printers/edit",
+    "/kit/inserts/edit?key=M8+nut",
+  ]) {
     await p.goto(app.url + path);
     await axe(p, path);
   }
   await p.fill('input[name="across"]', "12.7");
   await p.click('button:has-text("Keep")');
   await p.waitForSelector('li:has-text("12.7 mm across flats")');
-  const night = await page(browser, { colorScheme: "dark", viewport: { width: 1024, height: 700 } });
+  const night = await page(browser, {
+    colorScheme: "dark",
+    viewport: { width: 1024, height: 700 },
+  });
   for (const path of ["/kit", "/kit/routines/edit?key=quiet+swap"]) {
     await night.goto(app.url + path);
     await axe(night, `${path} at night`);
-    assert.ok(await night.evaluate(() => document.documentElement.scrollWidth <= innerWidth), `${path} fits 1024 px`);
+    assert.ok(
+      await night.evaluate(() => document.documentElement.scrollWidth <= innerWidth),
+      `${path} fits 1024 px`,
+    );
   }
   assert.deepEqual([...p.problems, ...night.problems], []);
 });

@@ -5,13 +5,21 @@ import { readFileSync } from "node:fs";
 import { axe, browse, lays, open, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser?.close(); await app?.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
 
-const chosen = (p, text) => p.waitForFunction((t) => document.querySelector("[data-chosen]").textContent.startsWith(t), text);
-const said = (p, re) => p.waitForFunction((s) => new RegExp(s).test(document.querySelector("#said").textContent), re);
+const chosen = (p, text) =>
+  p.waitForFunction((t) => document.querySelector("[data-chosen]").textContent.startsWith(t), text);
+const said = (p, re) =>
+  p.waitForFunction((s) => new RegExp(s).test(document.querySelector("#said").textContent), re);
 
-test("paths are chosen by click, by drawing round them and by kind, muted, and come back", async () => {
+test("paths are chosen by click, by a line round them, by kind; muted; brought back", async () => {
   const p = await page(browser);
   await open(p, `${app.url}/prints/2?before=30`);
   await p.keyboard.press("e");
@@ -22,7 +30,13 @@ test("paths are chosen by click, by drawing round them and by kind, muted, and c
   const at = (x, y) => [r.x + x * r.width, r.y + y * r.height];
   await p.mouse.move(...at(0.3, 0.35));
   await p.mouse.down();
-  for (const [x, y] of [[0.55, 0.35], [0.55, 0.75], [0.3, 0.75], [0.3, 0.35]]) await p.mouse.move(...at(x, y), { steps: 6 });
+  for (const [x, y] of [
+    [0.55, 0.35],
+    [0.55, 0.75],
+    [0.3, 0.75],
+    [0.3, 0.35],
+  ])
+    await p.mouse.move(...at(x, y), { steps: 6 });
   await p.mouse.up();
   await chosen(p, "4 paths");
   await p.click('[data-kind="outer wall"]');
@@ -37,11 +51,22 @@ test("paths are chosen by click, by drawing round them and by kind, muted, and c
   const [d] = await Promise.all([p.waitForEvent("download"), p.click('text="Write the file"')]);
   const text = readFileSync(await d.path(), "utf8");
   assert.match(text, /; dogear muted: G1 /);
-  const muted = text.split("\n").filter((l) => l.startsWith("; dogear muted: ")).map((l) => l.slice(16));
-  const was = lays(text.replaceAll("; dogear muted: ", "").replace(/; dogear mute .*\n(?:.*\n)*?; dogear mute .* ends\n/g, ""));
+  const muted = text
+    .split("\n")
+    .filter((l) => l.startsWith("; dogear muted: "))
+    .map((l) => l.slice(16));
+  const was = lays(
+    text
+      .replaceAll("; dogear muted: ", "")
+      .replace(/; dogear mute .*\n(?:.*\n)*?; dogear mute .* ends\n/g, ""),
+  );
   const now = lays(text);
   assert.equal(was.out.length - now.out.length, 4);
-  assert.equal(now.out.filter((l) => !was.out.includes(l)).length, 0, "all that is laid was laid before");
+  assert.equal(
+    now.out.filter((l) => !was.out.includes(l)).length,
+    0,
+    "all that is laid was laid before",
+  );
   assert.ok(muted.length > 4);
   // By keys alone: the next path of the thread.
   await p.click('[data-mend-do="next"]');
@@ -71,13 +96,17 @@ test("ten layers are laid slower and cooler, and all is put back behind them", a
   await p.click("[data-otherwise] button");
   await said(p, "changes the speed there already");
   await p.goto(`${app.url}/prints/2/proof`);
-  assert.match(await p.textContent("main"), /Laid otherwise from layer 40 on: speed 60 %, fan 30 %/);
+  assert.match(
+    await p.textContent("main"),
+    /Laid otherwise from layer 40 on: speed 60 %, fan 30 %/,
+  );
   assert.match(await p.textContent("h1"), /Same plastic/);
   await p.goBack();
   await p.waitForSelector('[data-bench][data-ready="true"]');
   await p.click("[data-change] >> text=Remove");
   await said(p, "is gone");
-  p.problems = p.problems.filter((t) => !/422|409/.test(t)); // refusals are told, and show in the console too
+  // Refusals are told, and show in the console too.
+  p.problems = p.problems.filter((t) => !/422|409/.test(t));
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });

@@ -5,10 +5,17 @@ import { readFileSync } from "node:fs";
 import { axe, browse, lays, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser.close(); await app.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser.close();
+  await app.stop();
+});
 
-const said = (p, re) => p.waitForFunction((t) => new RegExp(t).test(document.querySelector("#said").textContent), re);
+const said = (p, re) =>
+  p.waitForFunction((t) => new RegExp(t).test(document.querySelector("#said").textContent), re);
 async function open(p, n) {
   await p.goto(`${app.url}/prints/${n}/pickup`);
   await p.waitForSelector('[data-pickup][data-ready="true"]');
@@ -16,7 +23,8 @@ async function open(p, n) {
 async function tell(p, kind, values) {
   if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
   await p.selectOption("#ev-kind", kind);
-  for (const [name, v] of Object.entries(values)) await p.fill(`[data-evidence] [name="${name}"]`, v);
+  for (const [name, v] of Object.entries(values))
+    await p.fill(`[data-evidence] [name="${name}"]`, v);
   await p.click('[data-evidence] button:has-text("Take it down")');
 }
 async function save(p, click) {
@@ -29,7 +37,7 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   await p.goto(app.url);
   await p.click('a:has-text("failed at")');
   await p.waitForSelector('[data-pickup][data-ready="true"]');
-  await p.waitForSelector('[data-proposed]');
+  await p.waitForSelector("[data-proposed]");
   await axe(p, "a pick-up that is proposed");
   assert.equal(await p.$("[data-write]"), null, "nothing is taken silently");
   await tell(p, "touch", { value: "41.07" });
@@ -42,7 +50,10 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   await p.click('[data-proposed] button:has-text("Yes, layer 205")');
   await p.waitForSelector("[data-write]");
   await p.waitForSelector('[data-seal]:has-text("Nothing moves below 41.00 mm")');
-  assert.match(await p.textContent("[data-opening]"), /muted.*G28.*would bring the nozzle down onto the part/s);
+  assert.match(
+    await p.textContent("[data-opening]"),
+    /muted.*G28.*would bring the nozzle down onto the part/s,
+  );
   // What does not fit is named, and taken back.
   await tell(p, "minutes", { value: "1:40" });
   await p.waitForSelector('[role="alert"]:has-text("Did the printer go on without filament?")');
@@ -57,12 +68,21 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   // The original, to compare with: the print is not marked.
   await p.goto(`${app.url}/prints/3`);
   const original = await save(p, () => p.click('header a[href$="/write"]'));
-  const a = lays(original.text).out, b = lays(file.text).out.filter((m) => Number(m.split(" ")[4]) < 80 && !/^88/.test(m));
+  const a = lays(original.text).out,
+    b = lays(file.text).out.filter((m) => Number(m.split(" ")[4]) < 80 && !/^88/.test(m));
   assert.deepEqual(b, a.slice(a.length - b.length));
   assert.equal(b[0].split(" ")[4], "41.2");
-  assert.ok(original.text.endsWith(file.text.split("; dogear pick-up ends: from here on the original\n")[1]), "the rest is the original, byte for byte");
+  assert.ok(
+    original.text.endsWith(
+      file.text.split("; dogear pick-up ends: from here on the original\n")[1],
+    ),
+    "the rest is the original, byte for byte",
+  );
   await open(p, 3);
-  assert.match(await p.textContent("[data-earlier]"), /from layer 206.*Touched with the nozzle 41\.07 mm/s);
+  assert.match(
+    await p.textContent("[data-earlier]"),
+    /from layer 206.*Touched with the nozzle 41\.07 mm/s,
+  );
   assert.deepEqual(p.problems, []);
 });
 
@@ -75,16 +95,22 @@ test("a start inside a layer, on the thread and by a click on the page", async (
   await p.click("#st-mid");
   await p.waitForSelector("[data-mid]:not([hidden])");
   await p.waitForFunction(() => document.querySelector("[data-thread]").childElementCount > 4);
-  const line = async () => Number((await p.textContent('[data-out="mid-note"]')).match(/line ([\d\s\u2009]+)/)[1].replace(/\D/g, ""));
-  const before = await line();
+  const line = async () =>
+    Number(
+      (await p.textContent('[data-out="mid-note"]'))
+        .match(/line ([\d\s\u2009]+)/)[1]
+        .replace(/\D/g, ""),
+    );
+  const was = await line();
   await p.focus("[data-thread]");
   await p.keyboard.press("ArrowRight");
   await said(p, "It goes on in front of line");
   await p.waitForTimeout(300);
   const later = await line();
-  assert.ok(later > before);
+  assert.ok(later > was);
   const box = await (await p.$('[data-page="right"]')).boundingBox();
-  for (let i = 0; i < 12 && (await line()) === later; i++) { // a click beside every path says so
+  for (let i = 0; i < 12 && (await line()) === later; i++) {
+    // a click beside every path says so
     await p.mouse.click(box.x + box.width * (0.3 + 0.03 * i), box.y + box.height * 0.5);
     await p.waitForTimeout(400);
   }
@@ -109,7 +135,10 @@ test("homing onto the part is refused, with a picture", async () => {
   await p.waitForSelector("[data-refused]");
   assert.equal(await p.$("[data-write]"), null);
   await axe(p, "a refused homing at night");
-  assert.ok(await p.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "it fits 1024 px");
+  assert.ok(
+    await p.evaluate(() => document.documentElement.scrollWidth <= innerWidth),
+    "it fits 1024 px",
+  );
   await p.fill('[data-finding="homes-onto-part"] input[name="words"]', "go on");
   await p.click('button:has-text("Take it upon myself")');
   await said(p, "i have looked and i will watch");
@@ -118,6 +147,12 @@ test("homing onto the part is refused, with a picture", async () => {
   await p.waitForSelector("[data-write]");
   await p.click("#lo-1");
   await p.waitForSelector('[data-write]:has-text("Write the loose top")');
-  assert.match(await p.textContent('[data-finding="loose-top"]'), /Glue the face that lay on the bed/);
-  assert.deepEqual(p.problems.filter((t) => !/422/.test(t)), []);
+  assert.match(
+    await p.textContent('[data-finding="loose-top"]'),
+    /Glue the face that lay on the bed/,
+  );
+  assert.deepEqual(
+    p.problems.filter((t) => !/422/.test(t)),
+    [],
+  );
 });

@@ -4,7 +4,8 @@ import { join } from "node:path";
 import { browse, open, page, start } from "./dogear.mjs";
 
 const at = (dir) => new URL(`../../docs/${dir}/`, import.meta.url).pathname;
-const views = at("screenshots"), guide = at("guide");
+const views = at("screenshots"),
+  guide = at("guide");
 for (const dir of [views, guide]) mkdirSync(dir, { recursive: true });
 const app = await start();
 const browser = await browse();
@@ -34,13 +35,15 @@ async function shoot(file, path, { options = {}, steps = async () => {}, part } 
   await p.waitForTimeout(400);
   const box = part && (await part(p));
   await p.screenshot({ path: file, ...(box ? { clip: box } : {}) });
-  const real = p.problems.filter((t) => !/inline style/.test(t)); // the picture itself hides the caret
+  // The picture itself hides the caret.
+  const real = p.problems.filter((t) => !/inline style/.test(t));
   if (real.length) console.log(file, real);
   await p.context().close();
 }
 for (const [name, path, options] of shots) await shoot(`${views}${name}.png`, path, { options });
 await shoot(`${views}rehearsal.png`, "/prints/7/rehearse", {
-  steps: async (p) => { // at its first stop
+  steps: async (p) => {
+    // at its first stop
     await p.waitForSelector('[data-rehearse][data-ready="true"]');
     await p.click('[data-speed="1000"]');
     await p.click('[data-do="run"]');
@@ -50,20 +53,38 @@ await shoot(`${views}rehearsal.png`, "/prints/7/rehearse", {
 
 // The guide: what is looked at in each job. around gives the place of some
 // elements with a little room.
-const around = (...sels) => async (p) => {
-  const all = [];
-  for (const s of sels) all.push(await p.locator(s).first().boundingBox());
-  const x = Math.min(...all.map((b) => b.x)) - 8, y = Math.min(...all.map((b) => b.y)) - 8;
-  return { x: Math.max(x, 0), y: Math.max(y, 0), width: Math.max(...all.map((b) => b.x + b.width)) + 8 - Math.max(x, 0), height: Math.min(Math.max(...all.map((b) => b.y + b.height)) + 8, 800) - Math.max(y, 0) };
-};
+const around =
+  (...sels) =>
+  async (p) => {
+    const all = [];
+    for (const s of sels) all.push(await p.locator(s).first().boundingBox());
+    const x = Math.min(...all.map((b) => b.x)) - 8,
+      y = Math.min(...all.map((b) => b.y)) - 8;
+    return {
+      x: Math.max(x, 0),
+      y: Math.max(y, 0),
+      width: Math.max(...all.map((b) => b.x + b.width)) + 8 - Math.max(x, 0),
+      height: Math.min(Math.max(...all.map((b) => b.y + b.height)) + 8, 800) - Math.max(y, 0),
+    };
+  };
 const book = around('[data-page="left"]', "[data-spine]", '[data-page="right"]', "h1");
-await shoot(`${guide}colour-band.png`, "/prints/7?before=154", { part: around("h1", "[data-spine]", '[data-page="right"]', "[data-ear][data-open=true]") });
+await shoot(`${guide}colour-band.png`, "/prints/7?before=154", {
+  part: around("h1", "[data-spine]", '[data-page="right"]', "[data-ear][data-open=true]"),
+});
 await shoot(`${guide}raised-letters.png`, "/prints/5?before=13", { part: book });
-await shoot(`${guide}flush-letters.png`, "/prints/4?before=1&line=828", { part: around('[data-page="left"]', '[data-page="right"]', "[data-thread]") });
+await shoot(`${guide}flush-letters.png`, "/prints/4?before=1&line=828", {
+  part: around('[data-page="left"]', '[data-page="right"]', "[data-thread]"),
+});
 await shoot(`${guide}nut.png`, "/prints/6?before=80", { part: book });
-await shoot(`${guide}loose-balls.png`, "/prints/9?before=45", { part: around('[data-page="left"]', '[data-page="right"]', "[data-thread]") });
-await shoot(`${guide}failed-print.png`, "/prints/3/pickup", { part: around("[data-spine]", '[data-page="left"]', '[data-page="right"]', "h1") });
-await shoot(`${guide}two-nozzles.png`, "/bind?p=2:1-60&p=1:120-171&j=nozzle&n=0.25", { part: around("[data-spine]", '[data-page="right"]', "aside form") });
+await shoot(`${guide}loose-balls.png`, "/prints/9?before=45", {
+  part: around('[data-page="left"]', '[data-page="right"]', "[data-thread]"),
+});
+await shoot(`${guide}failed-print.png`, "/prints/3/pickup", {
+  part: around("[data-spine]", '[data-page="left"]', '[data-page="right"]', "h1"),
+});
+await shoot(`${guide}two-nozzles.png`, "/bind?p=2:1-60&p=1:120-171&j=nozzle&n=0.25", {
+  part: around("[data-spine]", '[data-page="right"]', "aside form"),
+});
 await shoot(`${guide}mended.png`, "/prints/2?before=30", {
   steps: async (p) => {
     await p.keyboard.press("e");

@@ -8,16 +8,39 @@ import { gzipSync } from "node:zlib";
 import { axe, browse, lays, open, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser?.close(); await app?.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
 
 // tower is a small sliced file: ten square layers of 0.2 mm.
 function tower() {
-  const l = ["; harbour test tower", "G21", "G90", "M82", "M104 S210", "M109 S210", "G28", "G92 E0"];
+  const l = [
+    "; harbour test tower",
+    "G21",
+    "G90",
+    "M82",
+    "M104 S210",
+    "M109 S210",
+    "G28",
+    "G92 E0",
+  ];
   let e = 0;
   for (let n = 0; n < 10; n++) {
     l.push(`; course ${n}`, `G1 Z${(0.2 * (n + 1)).toFixed(2)} F600`, "G0 X100 Y100 F9000");
-    for (const [x, y] of [[120, 100], [120, 120], [100, 120], [100, 100]]) { e += 0.7; l.push(`G1 X${x} Y${y} E${e.toFixed(5)} F1800`); }
+    for (const [x, y] of [
+      [120, 100],
+      [120, 120],
+      [100, 120],
+      [100, 100],
+    ]) {
+      e += 0.7;
+      l.push(`G1 X${x} Y${y} E${e.toFixed(5)} F1800`);
+    }
     l.push(`; clock ${n * 20 + 20.5}`);
   }
   l.push("M104 S0", "M84", "");
@@ -41,14 +64,22 @@ test("from a dropped file to a file that prints", async () => {
   assert.equal(await height(), "0.00");
   await p.keyboard.press("ArrowUp");
   assert.equal(await height(), "0.20");
-  assert.match(await p.textContent('[data-out="sentence"]'), /Layer 1 is laid · layer 2 comes next \(1 in the file\)/);
+  assert.match(
+    await p.textContent('[data-out="sentence"]'),
+    /Layer 1 is laid · layer 2 comes next \(1 in the file\)/,
+  );
   await p.hover("[data-spine]");
   await p.mouse.wheel(0, -80);
   assert.equal(await height(), "0.60");
   const box = await (await p.$("[data-spine]")).boundingBox();
   await p.mouse.click(box.x + box.width / 2, box.y + 4);
   assert.equal(await height(), "2.00");
-  for (const [typed, want] of [["5", "0.80"], ["1.2mm", "1.20"], ["file 3", "0.60"], ["line 20", "0.20"]]) {
+  for (const [typed, want] of [
+    ["5", "0.80"],
+    ["1.2mm", "1.20"],
+    ["file 3", "0.60"],
+    ["line 20", "0.20"],
+  ]) {
     await p.keyboard.press("/");
     await p.fill("#goto", typed);
     await p.keyboard.press("Enter");
@@ -64,7 +95,10 @@ test("from a dropped file to a file that prints", async () => {
   await p.press("#goto", "Enter");
   await p.click('[data-mark] [data-filament="white"]');
   await p.waitForSelector('[data-ear][data-before="4"][data-open="true"]');
-  assert.match(await p.textContent('[data-out="sentence"]'), /Signal red ends with layer 3 · Gull white begins with layer 4/);
+  assert.match(
+    await p.textContent('[data-out="sentence"]'),
+    /Signal red ends with layer 3 · Gull white begins with layer 4/,
+  );
   await p.keyboard.press("ArrowUp");
   await p.keyboard.press("ArrowUp");
   await p.keyboard.press("m");
@@ -95,19 +129,31 @@ test("from a dropped file to a file that prints", async () => {
   assert.equal(await p.textContent("h1"), "Same plastic");
   assert.match(await p.textContent("main"), /waits for you/);
   await axe(p, "the proof");
-  const [download] = await Promise.all([p.waitForEvent("download"), p.click('main a:has-text("Write the file")')]);
+  const [download] = await Promise.all([
+    p.waitForEvent("download"),
+    p.click('main a:has-text("Write the file")'),
+  ]);
   assert.equal(download.suggestedFilename(), "test-tower_stop-4-8.gcode");
   const out = readFileSync(await download.path(), "utf8");
 
   // The file: nothing lost, same plastic, the stops where they belong.
   const ours = /^; dogear ear .*$/;
   let inside = false;
-  const rest = out.split("\n").filter((l) => { const m = ours.test(l); if (m) inside = !l.endsWith(" ends"); return !m && !inside; });
+  const rest = out.split("\n").filter((l) => {
+    const m = ours.test(l);
+    if (m) inside = !l.endsWith(" ends");
+    return !m && !inside;
+  });
   assert.equal(rest.join("\n"), file);
-  const a = lays(file), b = lays(out);
+  const a = lays(file),
+    b = lays(out);
   assert.deepEqual(b.out, a.out);
-  assert.deepEqual(b.stops.map((s) => s.after), [12, 28]);
-  for (const s of b.stops) assert.ok(s.z > 10 && (s.x < 98 || s.y > 122), `parked at ${JSON.stringify(s)}`);
+  assert.deepEqual(
+    b.stops.map((s) => s.after),
+    [12, 28],
+  );
+  for (const s of b.stops)
+    assert.ok(s.z > 10 && (s.x < 98 || s.y > 122), `parked at ${JSON.stringify(s)}`);
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });
@@ -118,7 +164,11 @@ test("what is not a sliced file is refused in a sentence, and nothing is kept", 
   const count = () => p.$$eval("h2 a", (l) => l.length);
   const had = await count();
   const cases = [
-    ["picture.gcode", Buffer.from("\x89PNG\r\n\x1a\nxxxxxxxx", "latin1"), /this is a picture|This is a picture/],
+    [
+      "picture.gcode",
+      Buffer.from("\x89PNG\r\n\x1a\nxxxxxxxx", "latin1"),
+      /this is a picture|This is a picture/,
+    ],
     ["nothing.gcode", Buffer.from(""), /nothing in this file/],
     ["still.gcode", Buffer.from("M104 S200\nM140 S60\nG28\n"), /never moves the head/],
     ["wide.gcode", Buffer.from("\ufeffG1 X1 E1\n", "utf16le"), /UTF-16/],
@@ -127,7 +177,10 @@ test("what is not a sliced file is refused in a sentence, and nothing is kept", 
   ];
   for (const [name, buffer, want] of cases) {
     await p.setInputFiles("[data-file]", { name, mimeType: "application/octet-stream", buffer });
-    const said = await p.waitForSelector(`[data-arrivals] [role="alert"]:has-text("${name} was not taken")`, { timeout: 60000 });
+    const said = await p.waitForSelector(
+      `[data-arrivals] [role="alert"]:has-text("${name} was not taken")`,
+      { timeout: 60000 },
+    );
     assert.match(await said.textContent(), want, name);
   }
   await p.reload();

@@ -6,8 +6,14 @@ import { join } from "node:path";
 import { axe, browse, open, page, start } from "./dogear.mjs";
 
 let app, browser;
-before(async () => { app = await start(); browser = await browse(); });
-after(async () => { await browser?.close(); await app?.stop(); });
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
 
 test("the lighthouse is sliced again; its ears go along, and both lie side by side", async () => {
   const p = await page(browser);
@@ -20,7 +26,8 @@ test("the lighthouse is sliced again; its ears go along, and both lie side by si
   const was = readFileSync(await d.path(), "utf8").split("\n");
   const out = [];
   let ours = "";
-  for (const line of was) { // what Dogear put in goes, as if the slicer had written it anew
+  for (const line of was) {
+    // what Dogear put in goes, as if the slicer had written it anew
     const m = /^; dogear ear (\S+): /.exec(line);
     if (m) ours = `; dogear ear ${m[1]} ends`;
     if (!ours && !line.startsWith("; dogear")) out.push(line);
@@ -33,14 +40,21 @@ test("the lighthouse is sliced again; its ears go along, and both lie side by si
   await p.waitForURL((u) => /prints\/1\d$/.test(u.pathname));
   await p.waitForSelector('[data-bench][data-ready="true"]');
   const told = await p.textContent("[data-carried]");
-  assert.equal((told.match(/Ear a\d+: before layer (\d+) at [\d.]+ mm is now before layer \1 /g) || []).length, 7, told);
+  assert.equal(
+    (told.match(/Ear a\d+: before layer (\d+) at [\d.]+ mm is now before layer \1 /g) || []).length,
+    7,
+    told,
+  );
   await axe(p, "a newer slicing");
-  await p.click('[data-carried] button');
+  await p.click("[data-carried] button");
   await p.waitForSelector("[data-carried]", { state: "detached" });
   await p.click("#versions summary");
   await p.click("[data-compare]");
   await p.waitForSelector('[data-compare-page][data-ready="true"]');
-  assert.match(await p.textContent('[data-out="sentence"]'), /Layer (\d+) of 390 before, layer \1 of 390 now/);
+  assert.match(
+    await p.textContent('[data-out="sentence"]'),
+    /Layer (\d+) of 390 before, layer \1 of 390 now/,
+  );
   await axe(p, "two slicings side by side");
   await p.keyboard.press("Shift+ArrowUp");
   await p.waitForFunction(() => /before=48/.test(location.search));

@@ -17,15 +17,45 @@ if (!check) rmSync(out, { recursive: true, force: true });
 mkdirSync(out, { recursive: true });
 
 await esbuild.build({
-  entryPoints: { app: join(here, "js", "app.js"), theme: join(here, "js", "theme.js"), listener: join(here, "js", "listener.js") },
-  bundle: true, minify: true, format: "iife", target: "es2022", outdir: out, legalComments: "none", logLevel: "warning",
+  entryPoints: {
+    app: join(here, "js", "app.js"),
+    theme: join(here, "js", "theme.js"),
+    listener: join(here, "js", "listener.js"),
+  },
+  bundle: true,
+  minify: true,
+  format: "iife",
+  target: "es2022",
+  outdir: out,
+  legalComments: "none",
+  logLevel: "warning",
 });
-execFileSync(process.execPath, [join(root, "node_modules", "@tailwindcss", "cli", "dist", "index.mjs"), "--input", join(here, "css", "app.css"), "--output", join(out, "app.css"), "--minify"], { stdio: ["ignore", "ignore", "inherit"], cwd: root });
+execFileSync(
+  process.execPath,
+  [
+    join(root, "node_modules", "@tailwindcss", "cli", "dist", "index.mjs"),
+    "--input",
+    join(here, "css", "app.css"),
+    "--output",
+    join(out, "app.css"),
+    "--minify",
+  ],
+  { stdio: ["ignore", "ignore", "inherit"], cwd: root },
+);
 
-const font = (pkg, file, to) => cpSync(join(root, "node_modules", pkg, "files", file), join(out, to));
+const font = (pkg, file, to) =>
+  cpSync(join(root, "node_modules", pkg, "files", file), join(out, to));
 font("@fontsource-variable/fraunces", "fraunces-latin-opsz-normal.woff2", "fraunces.woff2");
-font("@fontsource-variable/source-sans-3", "source-sans-3-latin-wght-normal.woff2", "source-sans.woff2");
-font("@fontsource-variable/source-sans-3", "source-sans-3-latin-ext-wght-normal.woff2", "source-sans-ext.woff2");
+font(
+  "@fontsource-variable/source-sans-3",
+  "source-sans-3-latin-wght-normal.woff2",
+  "source-sans.woff2",
+);
+font(
+  "@fontsource-variable/source-sans-3",
+  "source-sans-3-latin-ext-wght-normal.woff2",
+  "source-sans-ext.woff2",
+);
 font("@fontsource/jetbrains-mono", "jetbrains-mono-latin-400-normal.woff2", "jetbrains-mono.woff2");
 cpSync(join(here, "icon.svg"), join(out, "icon.svg"));
 
@@ -34,7 +64,11 @@ if (check) {
   const stale = [];
   for (const n of new Set([...names(out), ...names(dist)])) {
     let same = false;
-    try { same = readFileSync(join(out, n)).equals(readFileSync(join(dist, n))); } catch { /* missing on one side */ }
+    try {
+      same = readFileSync(join(out, n)).equals(readFileSync(join(dist, n)));
+    } catch {
+      /* missing on one side */
+    }
     if (!same) stale.push(n);
   }
   rmSync(out, { recursive: true, force: true });

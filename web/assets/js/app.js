@@ -19,12 +19,21 @@ Alpine.start();
 // connection that is gone is told instead of swallowed.
 document.addEventListener("htmx:beforeRequest", (e) => {
   const el = e.detail.elt;
-  if (el.dataset?.busy) { el.disabled = true; el.textContent = el.dataset.busy; }
+  if (el.dataset?.busy) {
+    el.disabled = true;
+    el.textContent = el.dataset.busy;
+  }
 });
-document.addEventListener("htmx:sendError", () => say("Dogear does not answer. Is it still running?"));
-document.addEventListener("htmx:afterSwap", (e) => { if (e.detail.target.id === "said") say(e.detail.target.textContent); });
+document.addEventListener("htmx:sendError", () =>
+  say("Dogear does not answer. Is it still running?"),
+);
+document.addEventListener("htmx:afterSwap", (e) => {
+  if (e.detail.target.id === "said") say(e.detail.target.textContent);
+});
 
-document.addEventListener("click", (e) => { if (e.target.closest("[data-print]")) window.print(); });
+document.addEventListener("click", (e) => {
+  if (e.target.closest("[data-print]")) window.print();
+});
 
 const ready = () => {
   const s = document.querySelector("[data-shelf]");
@@ -46,4 +55,5 @@ const ready = () => {
   const r = document.querySelector("[data-routine]");
   if (r) routine(r);
 };
-if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready); else ready();
+if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready);
+else ready();

@@ -7,7 +7,8 @@ export function send(file, { url, list, limit, done }) {
   row.className = "mt-3 border-t border-rule pt-2";
   list.append(row);
   list.scrollIntoView({ block: "nearest" });
-  if (limit && file.size > limit * 1024 * 1024) return refuse(row, file.name, `This file is larger than the limit of ${limit} MB.`);
+  if (limit && file.size > limit * 1024 * 1024)
+    return refuse(row, file.name, `This file is larger than the limit of ${limit} MB.`);
   if (file.size === 0) return refuse(row, file.name, "There is nothing in this file.");
   const x = new XMLHttpRequest();
   const show = bar(row, file.name, () => x.abort());
@@ -16,14 +17,27 @@ export function send(file, { url, list, limit, done }) {
   x.setRequestHeader("X-File-Name", encodeURIComponent(file.name));
   x.setRequestHeader("Content-Type", "application/octet-stream");
   x.setRequestHeader("Accept", "application/json");
-  x.upload.addEventListener("progress", (e) => { if (e.lengthComputable) show("Bringing it in", e.loaded / e.total); });
+  x.upload.addEventListener("progress", (e) => {
+    if (e.lengthComputable) show("Bringing it in", e.loaded / e.total);
+  });
   x.addEventListener("abort", () => refuse(row, file.name, "Stopped; nothing was kept."));
-  x.addEventListener("error", () => refuse(row, file.name, "Dogear does not answer. Is it still running?"));
+  x.addEventListener("error", () =>
+    refuse(row, file.name, "Dogear does not answer. Is it still running?"),
+  );
   x.addEventListener("load", () => {
     let answer = {};
-    try { answer = JSON.parse(x.responseText); } catch { /* said below */ }
+    try {
+      answer = JSON.parse(x.responseText);
+    } catch {
+      /* said below */
+    }
     if (x.status !== 201) return refuse(row, file.name, answer.error || "The file was not taken.");
-    follow(row, answer.id, () => (answer.same ? twice(row, answer, file.name) : done(answer.id)), file.name);
+    follow(
+      row,
+      answer.id,
+      () => (answer.same ? twice(row, answer, file.name) : done(answer.id)),
+      file.name,
+    );
   });
   x.send(file);
 }
@@ -45,11 +59,21 @@ function twice(row, { id, same }, name) {
   off.textContent = "Take the new one off again";
   off.className = "text-sea underline underline-offset-4";
   off.addEventListener("click", async () => {
-    const r = await fetch(`/prints/${id}/remove`, { method: "POST", headers: { "X-Csrf-Token": csrf(), Accept: "application/json" } }).catch(() => null);
-    if (r?.ok) location.href = "/"; else p.append(" It could not be taken off.");
+    const r = await fetch(`/prints/${id}/remove`, {
+      method: "POST",
+      headers: { "X-Csrf-Token": csrf(), Accept: "application/json" },
+    }).catch(() => null);
+    if (r?.ok) location.href = "/";
+    else p.append(" It could not be taken off.");
   });
-  p.append(`${name} stands on the shelf already, as “${same.title}”, byte for byte. `,
-    link(`/prints/${same.id}`, "Open that one"), " · ", link(`/prints/${id}`, "Open the new one"), " · ", off);
+  p.append(
+    `${name} stands on the shelf already, as “${same.title}”, byte for byte. `,
+    link(`/prints/${same.id}`, "Open that one"),
+    " · ",
+    link(`/prints/${id}`, "Open the new one"),
+    " · ",
+    off,
+  );
   row.append(p);
   row.scrollIntoView({ block: "nearest" });
 }
@@ -57,13 +81,18 @@ function twice(row, { id, same }, name) {
 // follow asks how far a reading is until it ends.
 export function follow(row, id, done, name = "") {
   const show = bar(row, name, async () => {
-    await fetch(`/prints/${id}/cancel`, { method: "POST", headers: { "X-Csrf-Token": csrf(), Accept: "application/json" } });
+    await fetch(`/prints/${id}/cancel`, {
+      method: "POST",
+      headers: { "X-Csrf-Token": csrf(), Accept: "application/json" },
+    });
   });
   show("Reading", 0);
   const ask = async () => {
     let r;
     try {
-      r = await (await fetch(`/prints/${id}/reading`, { headers: { Accept: "application/json" } })).json();
+      r = await (
+        await fetch(`/prints/${id}/reading`, { headers: { Accept: "application/json" } })
+      ).json();
     } catch {
       return setTimeout(ask, 1500);
     }

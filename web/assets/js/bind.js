@@ -1,13 +1,24 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
-import { View, WAY, draw, pans, zooms } from "./page.js";
+import { View, pans, zooms } from "./view.js";
+import { WAY } from "./geometry.js";
+import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
 
 // What each piece is filled with on the spine, besides its colour.
-const TEXTURES = ["M0 6L6 0", "M3 0V6", "M0 0L6 6", "M0 3H6", "M0 3H6M3 0V6", "M0 0L6 6M0 6L6 0", "M1.5 1.5h.1", "M4.5 4.5h.1"];
+const TEXTURES = [
+  "M0 6L6 0",
+  "M3 0V6",
+  "M0 0L6 6",
+  "M0 3H6",
+  "M0 3H6M3 0V6",
+  "M0 0L6 6M0 6L6 0",
+  "M1.5 1.5h.1",
+  "M4.5 4.5h.1",
+];
 
 // bind is the page on which pieces of several slicings are joined.
 export async function bind(root) {
@@ -15,7 +26,12 @@ export async function bind(root) {
   const leaves = new Map(); // of each print that is bound, by its id
   const bookOf = (id) => leaves.get(id).book;
   let opened = false; // all pieces that are shown
-  let state, view, spine, whole, chosen, turn = 0;
+  let state,
+    view,
+    spine,
+    whole,
+    chosen,
+    turn = 0;
 
   // load opens the prints that are not open yet; false when one cannot be.
   async function load() {
@@ -30,7 +46,11 @@ export async function bind(root) {
 
   // join makes one book of the pieces, as if they were one print.
   function join(runs) {
-    const z = [], h = [], front = [], side = [], from = [];
+    const z = [],
+      h = [],
+      front = [],
+      side = [],
+      from = [];
     const box = [Infinity, Infinity, -Infinity, -Infinity];
     for (const p of runs) {
       const b = bookOf(p.id);
@@ -41,36 +61,77 @@ export async function bind(root) {
         front.push(b.front[n - 1]);
         side.push(b.side[n - 1]);
       }
-      for (let k = 0; k < 4; k++) box[k] = k < 2 ? Math.min(box[k], b.box[k]) : Math.max(box[k], b.box[k]);
+      for (let k = 0; k < 4; k++)
+        box[k] = k < 2 ? Math.min(box[k], b.box[k]) : Math.max(box[k], b.box[k]);
     }
-    return { z, h, front, side, box, from, height: z[z.length - 1], landmarks: [], hollows: [], stops: [], object: z.map(() => 1) };
+    return {
+      z,
+      h,
+      front,
+      side,
+      box,
+      from,
+      height: z[z.length - 1],
+      landmarks: [],
+      hollows: [],
+      stops: [],
+      object: z.map(() => 1),
+    };
   }
 
   const colour = (p, n) => colourOf(bookOf(p.id), n);
-  const firstLaid = (g) => { for (let i = 0; i < g.n; i++) if (g.kind[i] !== WAY) return i; return -1; };
-  const lastLaid = (g) => { for (let i = g.n - 1; i >= 0; i--) if (g.kind[i] !== WAY) return i; return -1; };
-  const put = (name, text) => { const e = q(`[data-out="${name}"]`); if (e) e.textContent = text; };
+  const firstLaid = (g) => {
+    for (let i = 0; i < g.n; i++) if (g.kind[i] !== WAY) return i;
+    return -1;
+  };
+  const lastLaid = (g) => {
+    for (let i = g.n - 1; i >= 0; i--) if (g.kind[i] !== WAY) return i;
+    return -1;
+  };
+  const put = (name, text) => {
+    const e = q(`[data-out="${name}"]`);
+    if (e) e.textContent = text;
+  };
 
   // moved returns the pieces with the joint that is looked at at another height.
   function moved(s) {
     const runs = state.pieces.map((p) => ({ ...p }));
-    if (s) { runs[state.at].to = s.a; runs[state.at + 1].from = s.b + 1; }
+    if (s) {
+      runs[state.at].to = s.a;
+      runs[state.at + 1].from = s.b + 1;
+    }
     return runs;
   }
 
   async function pages(runs) {
-    const now = ++turn, below = runs[state.at], above = runs[state.at + 1];
-    const [a, b, air] = await Promise.all([leaves.get(below.id).layer(below.to), leaves.get(above.id).layer(above.from), leaves.get(above.id).over(bookOf(below.id), below.to, above.from)]);
+    const now = ++turn,
+      below = runs[state.at],
+      above = runs[state.at + 1];
+    const [a, b, air] = await Promise.all([
+      leaves.get(below.id).layer(below.to),
+      leaves.get(above.id).layer(above.from),
+      leaves.get(above.id).over(bookOf(below.id), below.to, above.from),
+    ]);
     if (now !== turn || !a || !b) return;
-    const end = lastLaid(a), first = firstLaid(b);
-    draw(q('[data-page="left"]'), view, { parts: [{ geo: a, from: 0, to: a.n, colour: colour(below, below.to) }], at: end >= 0 ? { geo: a, piece: end, end: true, text: "ends here" } : null });
-    draw(q('[data-page="right"]'), view, { parts: [{ geo: b, from: 0, to: b.n, colour: colour(above, above.from) }], below: a, overlay: air, at: first >= 0 ? { geo: b, piece: first, end: false, text: "goes on here" } : null });
+    const end = lastLaid(a),
+      first = firstLaid(b);
+    draw(q('[data-page="left"]'), view, {
+      parts: [{ geo: a, from: 0, to: a.n, colour: colour(below, below.to) }],
+      at: end >= 0 ? { geo: a, piece: end, end: true, text: "ends here" } : null,
+    });
+    draw(q('[data-page="right"]'), view, {
+      parts: [{ geo: b, from: 0, to: b.n, colour: colour(above, above.from) }],
+      below: a,
+      overlay: air,
+      at: first >= 0 ? { geo: b, piece: first, end: false, text: "goes on here" } : null,
+    });
   }
 
-  function side(runs) {
+  function pileOnSpine(runs) {
     const svg = q("[data-spine]");
     whole = join(runs);
-    const N = whole.z.length, fold = whole.from[state.at + 1];
+    const N = whole.z.length,
+      fold = whole.from[state.at + 1];
     spine = new Spine(svg, whole);
     const bands = [];
     runs.forEach((p, i) => {
@@ -82,17 +143,27 @@ export async function bind(root) {
       }
     });
     spine.draw(fold, [], bands, "", false, []);
-    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot")) e.remove();
+    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot"))
+      e.remove();
     const defs = el("defs");
     runs.forEach((_, i) => {
-      const p = el("pattern", { id: `piece-${i}`, width: 6, height: 6, patternUnits: "userSpaceOnUse" });
+      const p = el("pattern", {
+        id: `piece-${i}`,
+        width: 6,
+        height: 6,
+        patternUnits: "userSpaceOnUse",
+      });
       p.append(el("path", { d: TEXTURES[i % TEXTURES.length], class: "piece-line" }));
       defs.append(p);
     });
     svg.append(defs);
     const w = svg.clientWidth;
     runs.forEach((_, i) => {
-      const d = spine.shape(whole.front, whole.from[i], i + 1 < runs.length ? whole.from[i + 1] : N + 1);
+      const d = spine.shape(
+        whole.front,
+        whole.from[i],
+        i + 1 < runs.length ? whole.from[i + 1] : N + 1,
+      );
       svg.append(el("path", { d, fill: `url(#piece-${i})`, "data-texture": i }));
     });
     // Heights that both share stand as ticks at the edge.
@@ -108,14 +179,25 @@ export async function bind(root) {
       const here = i === state.at;
       svg.append(el("path", { d: `M2 ${y}H${w - 16}`, class: here ? "spine-cut" : "spine-tick" }));
       if (!here) return;
-      const label = `${runs[i].to} | ${runs[i + 1].from}`, tw = 14 + label.length * 6.6;
-      svg.append(el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-cut-tag" }), el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label));
+      const label = `${runs[i].to} | ${runs[i + 1].from}`,
+        tw = 14 + label.length * 6.6;
+      svg.append(
+        el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-cut-tag" }),
+        el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label),
+      );
     });
     const s = current();
     svg.setAttribute("aria-valuemax", state.shared.length);
     svg.setAttribute("aria-valuenow", state.shared.indexOf(s) + 1);
     svg.setAttribute("aria-valuetext", s ? `${mm(s.z)} mm` : "no height that both share");
-    put("scale", spine.lens > 1 ? "drawn wider round the joint" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
+    put(
+      "scale",
+      spine.lens > 1
+        ? "drawn wider round the joint"
+        : spine.taller > 1.05
+          ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller`
+          : "",
+    );
   }
 
   const current = () => state.shared.find((s) => s.a === (chosen?.a ?? state.pieces[state.at].to));
@@ -128,7 +210,7 @@ export async function bind(root) {
       put("left-name", `Layer ${s.a}`);
       put("right-name", `Layer ${s.b + 1}`);
     }
-    side(runs);
+    pileOnSpine(runs);
     pages(runs);
   }
 
@@ -136,13 +218,23 @@ export async function bind(root) {
   let sending = 0;
   function send(s) {
     clearTimeout(sending);
-    sending = setTimeout(() => htmx.ajax("GET", "/bind", { source: q("[data-form]"), target: "#bind", swap: "outerHTML", values: { move: `${state.at}:${s.z}` } }), 120);
+    sending = setTimeout(
+      () =>
+        htmx.ajax("GET", "/bind", {
+          source: q("[data-form]"),
+          target: "#bind",
+          swap: "outerHTML",
+          values: { move: `${state.at}:${s.z}` },
+        }),
+      120,
+    );
   }
 
   function step(by) {
     if (!opened) return;
     const i = state.shared.indexOf(current()) + by;
-    if (i < 0 || i >= state.shared.length) return say("No further height is shared by both pieces there.");
+    if (i < 0 || i >= state.shared.length)
+      return say("No further height is shared by both pieces there.");
     show(state.shared[i]);
     send(state.shared[i]);
   }
@@ -151,13 +243,35 @@ export async function bind(root) {
     const svg = q("[data-spine]");
     const at = (e) => {
       const y = e.clientY - svg.getBoundingClientRect().top;
-      return state.shared.reduce((best, s) => (!best || Math.abs(spine.y(s.z) - y) < Math.abs(spine.y(best.z) - y) ? s : best), null);
+      return state.shared.reduce(
+        (best, s) =>
+          !best || Math.abs(spine.y(s.z) - y) < Math.abs(spine.y(best.z) - y) ? s : best,
+        null,
+      );
     };
-    svg.addEventListener("pointerdown", (e) => { svg.setPointerCapture(e.pointerId); const s = at(e); if (s) show(s); });
-    svg.addEventListener("pointermove", (e) => { if (svg.hasPointerCapture(e.pointerId)) { const s = at(e); if (s && s !== chosen) show(s); } });
-    svg.addEventListener("pointerup", () => { if (chosen) send(chosen); });
+    svg.addEventListener("pointerdown", (e) => {
+      svg.setPointerCapture(e.pointerId);
+      const s = at(e);
+      if (s) show(s);
+    });
+    svg.addEventListener("pointermove", (e) => {
+      if (svg.hasPointerCapture(e.pointerId)) {
+        const s = at(e);
+        if (s && s !== chosen) show(s);
+      }
+    });
+    svg.addEventListener("pointerup", () => {
+      if (chosen) send(chosen);
+    });
     svg.addEventListener("keydown", (e) => {
-      const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10, Home: -state.shared.indexOf(current()), End: state.shared.length - 1 - state.shared.indexOf(current()) }[e.key];
+      const by = {
+        ArrowUp: 1,
+        ArrowDown: -1,
+        PageUp: 10,
+        PageDown: -10,
+        Home: -state.shared.indexOf(current()),
+        End: state.shared.length - 1 - state.shared.indexOf(current()),
+      }[e.key];
       if (!by) return;
       e.preventDefault();
       step(e.shiftKey && Math.abs(by) === 1 ? 10 * by : by);
@@ -166,16 +280,24 @@ export async function bind(root) {
       zooms(c, view, () => pages(moved(chosen)));
       pans(c, view, () => pages(moved(chosen)));
     }
-    for (const b of root.querySelectorAll("[data-go]")) b.addEventListener("click", () => ({ up: () => step(1), down: () => step(-1), fit })[b.dataset.go]());
+    for (const b of root.querySelectorAll("[data-go]"))
+      b.addEventListener("click", () =>
+        ({ up: () => step(1), down: () => step(-1), fit })[b.dataset.go](),
+      );
   }
-  function fit() { if (!opened) return; view.fit(); pages(moved(chosen)); }
+  function fit() {
+    if (!opened) return;
+    view.fit();
+    pages(moved(chosen));
+  }
 
   async function fresh(first) {
     const b = q("#bind");
     opened = false;
     const mine = (state = JSON.parse(b.dataset.state));
     chosen = undefined;
-    if (!first && b.dataset.address !== location.pathname + location.search) history.pushState(null, "", b.dataset.address);
+    if (!first && b.dataset.address !== location.pathname + location.search)
+      history.pushState(null, "", b.dataset.address);
     if (!(await load()) || mine !== state) return; // or a newer page has come meanwhile
     opened = true;
     const box = join(state.pieces).box;
@@ -185,24 +307,53 @@ export async function bind(root) {
     root.dataset.ready = "true";
   }
 
-  let focus = "", open = false;
-  document.addEventListener("htmx:beforeSwap", () => { focus = document.activeElement?.closest?.("[data-spine]") ? "spine" : document.activeElement?.dataset?.go || document.activeElement?.id || ""; open = !!q("details[open]"); });
+  let focus = "",
+    open = false;
+  document.addEventListener("htmx:beforeSwap", () => {
+    focus = document.activeElement?.closest?.("[data-spine]")
+      ? "spine"
+      : document.activeElement?.dataset?.go || document.activeElement?.id || "";
+    open = !!q("details[open]");
+  });
   document.addEventListener("htmx:afterSettle", async () => {
     if (!q("#bind")) return;
     if (open) q("details").open = true;
     await fresh(false);
     if (document.activeElement !== document.body || !focus) return;
-    (focus === "spine" ? q("[data-spine]") : q(`[data-go="${focus}"]`) || document.getElementById(focus))?.focus();
+    (focus === "spine"
+      ? q("[data-spine]")
+      : q(`[data-go="${focus}"]`) || document.getElementById(focus)
+    )?.focus();
   });
   window.addEventListener("popstate", () => location.reload());
   document.addEventListener("keydown", (e) => {
-    if (e.target.closest("input, select, textarea, [data-spine]") || e.ctrlKey || e.metaKey || e.altKey) return;
-    const act = { ArrowUp: () => step(e.shiftKey ? 10 : 1), ArrowDown: () => step(e.shiftKey ? -10 : -1), f: fit }[e.key];
+    if (
+      e.target.closest("input, select, textarea, [data-spine]") ||
+      e.ctrlKey ||
+      e.metaKey ||
+      e.altKey
+    )
+      return;
+    const act = {
+      ArrowUp: () => step(e.shiftKey ? 10 : 1),
+      ArrowDown: () => step(e.shiftKey ? -10 : -1),
+      f: fit,
+    }[e.key];
     if (!act) return;
     e.preventDefault();
     act();
   });
-  new ResizeObserver(() => { if (opened) { side(moved(chosen)); pages(moved(chosen)); } }).observe(root);
-  window.addEventListener("dogear:theme", () => { if (opened) { side(moved(chosen)); pages(moved(chosen)); } });
+  new ResizeObserver(() => {
+    if (opened) {
+      pileOnSpine(moved(chosen));
+      pages(moved(chosen));
+    }
+  }).observe(root);
+  window.addEventListener("dogear:theme", () => {
+    if (opened) {
+      pileOnSpine(moved(chosen));
+      pages(moved(chosen));
+    }
+  });
   await fresh(true);
 }

@@ -6,26 +6,44 @@ export function rgb(hex) {
 }
 
 export function mix(a, b, t) {
-  const x = rgb(a), y = rgb(b);
-  return "#" + x.map((v, i) => Math.round(v + (y[i] - v) * t).toString(16).padStart(2, "0")).join("");
+  const x = rgb(a),
+    y = rgb(b);
+  return (
+    "#" +
+    x
+      .map((v, i) =>
+        Math.round(v + (y[i] - v) * t)
+          .toString(16)
+          .padStart(2, "0"),
+      )
+      .join("")
+  );
 }
 
 // luminance by WCAG 2.
 export function luminance(hex) {
-  const [r, g, b] = rgb(hex).map((v) => { v /= 255; return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; });
+  const [r, g, b] = rgb(hex).map((v) => {
+    v /= 255;
+    return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4;
+  });
   return 0.2126 * r + 0.7152 * g + 0.0722 * b;
 }
 
 export function contrast(a, b) {
-  const x = luminance(a), y = luminance(b);
+  const x = luminance(a),
+    y = luminance(b);
   return (Math.max(x, y) + 0.05) / (Math.min(x, y) + 0.05);
 }
 
 // token returns a colour of the theme in force; asking the browser is slow, so
 // what it said is kept until the theme changes.
 let tokens = new Map();
-window.addEventListener("dogear:theme", () => { tokens = new Map(); });
-matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => { tokens = new Map(); });
+window.addEventListener("dogear:theme", () => {
+  tokens = new Map();
+});
+matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
+  tokens = new Map();
+});
 
 export function token(name) {
   let v = tokens.get(name);

@@ -1,6 +1,7 @@
 import { Spine } from "./spine.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
-import { View, draw, pans, zooms } from "./page.js";
+import { View, pans, zooms } from "./view.js";
+import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { say } from "./say.js";
@@ -12,13 +13,19 @@ export async function compare(root) {
   const state = JSON.parse(root.dataset.state);
   const [old, now] = await Promise.all([openBook(state.old), openBook(state.now)]);
   if (!old || !now) return say("One of the slicings could not be opened. Load the page again.");
-  const before = new Leaves(old), after = new Leaves(now);
-  const box = old.box.map((v, k) => (k < 2 ? Math.min(v, now.box[k]) - 1 : Math.max(v, now.box[k]) + 1));
+  const before = new Leaves(old),
+    after = new Leaves(now);
+  const box = old.box.map((v, k) =>
+    k < 2 ? Math.min(v, now.box[k]) - 1 : Math.max(v, now.box[k]) + 1,
+  );
   const view = new View(box);
   const spine = new Spine(q("[data-spine]"), now);
   const N = now.z.length;
-  const put = (name, text) => { q(`[data-out="${name}"]`).textContent = text; };
-  let n = Math.min(Math.max(state.before, 1), N), turn = 0;
+  const put = (name, text) => {
+    q(`[data-out="${name}"]`).textContent = text;
+  };
+  let n = Math.min(Math.max(state.before, 1), N),
+    turn = 0;
 
   // twin is the layer of the older slicing that is laid at the same height.
   function twin() {
@@ -28,20 +35,47 @@ export async function compare(root) {
   }
 
   async function pages() {
-    const mine = ++turn, m = twin();
+    const mine = ++turn,
+      m = twin();
     const [a, b] = await Promise.all([m ? before.layer(m) : null, after.layer(n)]);
-    const [gone, fresh] = m ? await Promise.all([before.over(now, n, m), after.over(old, m, n)]) : [null, null];
+    const [gone, fresh] = m
+      ? await Promise.all([before.over(now, n, m), after.over(old, m, n)])
+      : [null, null];
     if (mine !== turn || !b) return;
-    draw(q('[data-page="left"]'), view, a ? { parts: [{ geo: a, from: 0, to: a.n, colour: colourOf(old, m) }], overlay: gone } : { nothing: "the older one ends below this" });
-    draw(q('[data-page="right"]'), view, { parts: [{ geo: b, from: 0, to: b.n, colour: colourOf(now, n) }], overlay: fresh });
+    draw(
+      q('[data-page="left"]'),
+      view,
+      a
+        ? { parts: [{ geo: a, from: 0, to: a.n, colour: colourOf(old, m) }], overlay: gone }
+        : { nothing: "the older one ends below this" },
+    );
+    draw(q('[data-page="right"]'), view, {
+      parts: [{ geo: b, from: 0, to: b.n, colour: colourOf(now, n) }],
+      overlay: fresh,
+    });
   }
 
   function side() {
     const svg = q("[data-spine]");
-    spine.draw(n, [], now.bands.map((b) => ({ ...b })), "", false, []);
+    spine.draw(
+      n,
+      [],
+      now.bands.map((b) => ({ ...b })),
+      "",
+      false,
+      [],
+    );
     for (const e of svg.querySelectorAll(".mark-dot")) e.remove();
-    const was = Object.assign(Object.create(Spine.prototype), spine, { book: { ...old, height: now.height } });
-    svg.append(el("path", { d: was.shape(old.front, 1, old.z.length + 1), class: "spine-was", fill: "none" }));
+    const was = Object.assign(Object.create(Spine.prototype), spine, {
+      book: { ...old, height: now.height },
+    });
+    svg.append(
+      el("path", {
+        d: was.shape(old.front, 1, old.z.length + 1),
+        class: "spine-was",
+        fill: "none",
+      }),
+    );
     svg.setAttribute("aria-valuemax", N);
     svg.setAttribute("aria-valuenow", n);
     svg.setAttribute("aria-valuetext", `layer ${n}, ${mm(now.z[n - 1])} mm`);
@@ -53,7 +87,12 @@ export async function compare(root) {
     put("height", mm(now.z[n - 1]));
     put("left-note", m ? `layer ${m}, ${mm(old.z[m - 1])} mm` : "nothing any more");
     put("right-note", `layer ${n}, ${mm(now.z[n - 1])} mm`);
-    put("sentence", m ? `Layer ${m} of ${old.z.length} before, layer ${n} of ${N} now.` : `Layer ${n} of ${N} now; the older one is done.`);
+    put(
+      "sentence",
+      m
+        ? `Layer ${m} of ${old.z.length} before, layer ${n} of ${N} now.`
+        : `Layer ${n} of ${N} now; the older one is done.`,
+    );
     const u = new URL(location.href);
     u.searchParams.set("before", n);
     history.replaceState(null, "", u);
@@ -62,29 +101,51 @@ export async function compare(root) {
   }
 
   root.addEventListener("click", (e) => {
-    const j = e.target.closest("[data-jump]"), s = e.target.closest("[data-step]");
+    const j = e.target.closest("[data-jump]"),
+      s = e.target.closest("[data-step]");
     if (j) go(Number(j.dataset.jump));
     if (s) go(n + Number(s.dataset.step));
   });
   document.addEventListener("keydown", (e) => {
     if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
     const by = { ArrowUp: 1, ArrowDown: -1, Home: -N, End: N }[e.key];
-    if (e.key === "f") { view.fit(); return pages(); }
+    if (e.key === "f") {
+      view.fit();
+      return pages();
+    }
     if (!by) return;
     e.preventDefault();
     go(n + by * (e.shiftKey ? 10 : 1));
   });
   const svg = q("[data-spine]");
   const at = (e) => go(spine.at(e.clientY - svg.getBoundingClientRect().top));
-  svg.addEventListener("pointerdown", (e) => { svg.setPointerCapture(e.pointerId); at(e); });
-  svg.addEventListener("pointermove", (e) => { if (svg.hasPointerCapture(e.pointerId)) at(e); });
-  svg.addEventListener("wheel", (e) => { e.preventDefault(); go(n - Math.sign(e.deltaY)); }, { passive: false });
+  svg.addEventListener("pointerdown", (e) => {
+    svg.setPointerCapture(e.pointerId);
+    at(e);
+  });
+  svg.addEventListener("pointermove", (e) => {
+    if (svg.hasPointerCapture(e.pointerId)) at(e);
+  });
+  svg.addEventListener(
+    "wheel",
+    (e) => {
+      e.preventDefault();
+      go(n - Math.sign(e.deltaY));
+    },
+    { passive: false },
+  );
   for (const c of root.querySelectorAll("[data-page]")) {
     zooms(c, view, pages);
     pans(c, view, pages);
   }
-  new ResizeObserver(() => { side(); pages(); }).observe(root);
-  window.addEventListener("dogear:theme", () => { side(); pages(); });
+  new ResizeObserver(() => {
+    side();
+    pages();
+  }).observe(root);
+  window.addEventListener("dogear:theme", () => {
+    side();
+    pages();
+  });
   go(n);
   root.dataset.ready = "true";
 }

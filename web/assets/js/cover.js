@@ -15,12 +15,15 @@ export class Cover {
     this.asked = "";
   }
 
-  get open() { return this.root.open; }
+  get open() {
+    return this.root.open;
+  }
 
   // show chooses a view.
   show(view) {
     this.view = view;
-    for (const x of this.root.querySelectorAll("[data-view]")) x.setAttribute("aria-pressed", x.dataset.view === view);
+    for (const x of this.root.querySelectorAll("[data-view]"))
+      x.setAttribute("aria-pressed", x.dataset.view === view);
   }
 
   // ask turns to a view while the question is what is left to be laid: from above, or from
@@ -41,24 +44,44 @@ export class Cover {
   // left to be laid, { from, line, colour }, when it is to stand out from what is done.
   async load(fold, ears, bands, rest = null) {
     if (!this.open) return;
-    const same = bands === this.bands && rest?.from === this.rest?.from && rest?.line === this.rest?.line && rest?.colour === this.rest?.colour;
+    const same =
+      bands === this.bands &&
+      rest?.from === this.rest?.from &&
+      rest?.line === this.rest?.line &&
+      rest?.colour === this.rest?.colour;
     this.bands = bands;
     this.rest = rest;
-    const inside = ears.filter((e) => e.line).map((e) => e.line).join();
+    const inside = ears
+      .filter((e) => e.line)
+      .map((e) => e.line)
+      .join();
     const line = rest?.line && !this.cut ? rest.line : 0;
     const key = `${this.view}/${this.cut ? fold : ""}/${inside}/${line}`;
     if (key === this.key) return same ? undefined : this.paint();
     this.key = key;
-    if (line) { // the fold may still be moving from path to path
-      await new Promise((done) => { setTimeout(done, 250); });
+    if (line) {
+      // the fold may still be moving from path to path
+      await new Promise((done) => {
+        setTimeout(done, 250);
+      });
       if (key !== this.key) return;
     }
-    const r = await fetch(`${this.url}/${this.view}${this.cut ? `?cut=${fold}` : line ? `?line=${line}` : ""}`);
+    const r = await fetch(
+      `${this.url}/${this.view}${this.cut ? `?cut=${fold}` : line ? `?line=${line}` : ""}`,
+    );
     if (key !== this.key || !r.ok) return;
     const buf = await r.arrayBuffer();
     const v = new DataView(buf);
-    const w = v.getUint32(0, true), h = v.getUint32(4, true), k = v.getUint32(8, true);
-    this.data = { w, h, parts: new Uint32Array(buf, 12, 2 * k), part: new Uint32Array(buf, 12 + 8 * k, w * h), shade: new Uint8Array(buf, 12 + 8 * k + 4 * w * h, w * h) };
+    const w = v.getUint32(0, true),
+      h = v.getUint32(4, true),
+      k = v.getUint32(8, true);
+    this.data = {
+      w,
+      h,
+      parts: new Uint32Array(buf, 12, 2 * k),
+      part: new Uint32Array(buf, 12 + 8 * k, w * h),
+      shade: new Uint8Array(buf, 12 + 8 * k + 4 * w * h, w * h),
+    };
     this.paint();
     this.root.dataset.shown = key;
   }
@@ -68,14 +91,19 @@ export class Cover {
     if (!d) return;
     const { w, h } = d;
     const c = this.canvas;
-    if (w === 0 || h === 0) { c.width = 1; c.height = 1; return; }
+    if (w === 0 || h === 0) {
+      c.width = 1;
+      c.height = 1;
+      return;
+    }
     c.width = w;
     c.height = h;
     // The colour of each part: the last band that has begun by then.
     const colours = [];
     for (let i = 0; i < d.parts.length; i += 2) {
       let b = this.bands[0];
-      const begun = (x) => x.from < d.parts[i] || (x.from === d.parts[i] && x.line <= d.parts[i + 1]);
+      const begun = (x) =>
+        x.from < d.parts[i] || (x.from === d.parts[i] && x.line <= d.parts[i + 1]);
       for (const x of this.bands) if (begun(x)) b = x;
       const r = this.rest;
       colours.push(rgb(!r ? b.colour : begun(r) ? r.colour : mix(b.colour, token("page"), 0.72)));

@@ -27,7 +27,8 @@ export function routine(root) {
   root.addEventListener("click", (e) => {
     const b = e.target.closest("[data-move]");
     if (!b) return;
-    const n = Number(b.closest("[data-step]").dataset.step), to = n + (b.dataset.move === "up" ? -1 : 1);
+    const n = Number(b.closest("[data-step]").dataset.step),
+      to = n + (b.dataset.move === "up" ? -1 : 1);
     const id = document.activeElement?.id || b.id;
     follow = id.replace(/^(f|up-|down-)\d+/, `$1${to}`);
   });
@@ -39,6 +40,12 @@ export function routine(root) {
     root.querySelector("[data-undo]")?.removeAttribute("disabled");
     const el = follow && document.getElementById(follow);
     follow = null;
-    if (el) (el.disabled ? el.closest("[data-step]").querySelector("[data-move]:not(:disabled), input:not([type=hidden])") : el)?.focus();
+    if (el)
+      (el.disabled
+        ? el
+            .closest("[data-step]")
+            .querySelector("[data-move]:not(:disabled), input:not([type=hidden])")
+        : el
+      )?.focus();
   });
 }

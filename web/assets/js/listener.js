@@ -17,13 +17,15 @@ function renew() {
   source = new EventSource(`/events?${wanted}`);
   source.addEventListener("message", (e) => {
     const at = e.data.indexOf(" ");
-    const id = e.data.slice(0, at), told = e.data.slice(at + 1);
+    const id = e.data.slice(0, at),
+      told = e.data.slice(at + 1);
     last.set(id, told);
     for (const [port, shown] of shows) if (shown === id) port.postMessage(told);
   });
   // A broken connection is taken up by itself; one that was refused is tried again later.
   source.addEventListener("error", (e) => {
-    if (e.target.readyState === EventSource.CLOSED) setTimeout(() => e.target === source && renew(), 5000);
+    if (e.target.readyState === EventSource.CLOSED)
+      setTimeout(() => e.target === source && renew(), 5000);
   });
 }
 

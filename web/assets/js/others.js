@@ -6,23 +6,39 @@ import { changes } from "./stream.js";
 // another browser. What somebody is just writing here is not taken from under
 // the pen: it waits until the field is left. found is called when the landmarks are known.
 export function others(root, id, found) {
-  let version = "", fetched = "", asking = 0, told = false;
+  let version = "",
+    fetched = "",
+    asking = 0,
+    told = false;
   const margin = () => root.querySelector("#margin");
   const writing = () => {
     const e = document.activeElement;
-    return e?.closest("#margin") && e.matches("input:not([type=checkbox], [type=radio], [type=file]), textarea, select");
+    return (
+      e?.closest("#margin") &&
+      e.matches("input:not([type=checkbox], [type=radio], [type=file]), textarea, select")
+    );
   };
 
   function look() {
-    if (!version || asking || version === fetched || version === margin()?.dataset.version) { told = false; return; }
+    if (!version || asking || version === fetched || version === margin()?.dataset.version) {
+      told = false;
+      return;
+    }
     if (writing()) {
-      if (!told) say("The marks have changed in another browser; they are shown when you leave this field.");
+      if (!told)
+        say("The marks have changed in another browser; they are shown when you leave this field.");
       told = true;
       return;
     }
     told = false;
     fetched = version;
-    htmx.ajax("GET", `/prints/${id}/margin`, { source: margin(), target: "#margin", swap: "outerHTML" }).then(() => say("The marks have changed in another browser."));
+    htmx
+      .ajax("GET", `/prints/${id}/margin`, {
+        source: margin(),
+        target: "#margin",
+        swap: "outerHTML",
+      })
+      .then(() => say("The marks have changed in another browser."));
   }
 
   // What is sent from here comes back with its own margin: wait for that.

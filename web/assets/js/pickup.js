@@ -2,16 +2,27 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Thread } from "./thread.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
-import { View, WAY, draw, nearest, zooms } from "./page.js";
+import { View, zooms } from "./view.js";
+import { WAY, nearest } from "./geometry.js";
+import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
 // What is asked for each kind of evidence, and what helps to answer it.
 const ASK = {
-  touch: ["Z, mm", "Bring the nozzle down until it touches the flat top, and read Z off the display."],
-  caliper: ["height, mm", "From the bed to the top; a first layer that was squashed is allowed for."],
-  counted: ["layers", "Click on the spine where the ledge, hole or step lies that you counted from."],
+  touch: [
+    "Z, mm",
+    "Bring the nozzle down until it touches the flat top, and read Z off the display.",
+  ],
+  caliper: [
+    "height, mm",
+    "From the bed to the top; a first layer that was squashed is allowed for.",
+  ],
+  counted: [
+    "layers",
+    "Click on the spine where the ledge, hole or step lies that you counted from.",
+  ],
   layer: ["layer", "Counted from 1; it decides."],
   "file-number": ["number", "As the file or the display counts; often one less."],
   display: ["", "Where the head stood when it stopped."],
@@ -32,30 +43,47 @@ export async function pickup(root) {
   const N = book.z.length;
   const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
   const leaves = new Leaves(book);
-  const layer = (n) => leaves.layer(n), order = (n) => leaves.order(n), bands = book.bands;
+  const layer = (n) => leaves.layer(n),
+    order = (n) => leaves.order(n),
+    bands = book.bands;
   const colour = (n) => colourOf(book, n);
-  let state = {}, spine, thread, shown = {};
+  let state = {},
+    spine,
+    thread,
+    shown = {};
 
-  const post = (path, values) => htmx.ajax("POST", `/prints/${id}/pickup/${path}`, { source: q("#pickup"), values });
-  const put = (name, text) => { const e = q(`[data-out="${name}"]`); if (e) e.textContent = text; };
+  const post = (path, values) =>
+    htmx.ajax("POST", `/prints/${id}/pickup/${path}`, { source: q("#pickup"), values });
+  const put = (name, text) => {
+    const e = q(`[data-out="${name}"]`);
+    if (e) e.textContent = text;
+  };
 
   function cutOf(geo, line) {
     let i = 0;
     while (i < geo.n && geo.line[i] < line) i++;
     return i;
   }
-  const firstLaid = (g, from, to) => { for (let i = from; i < to; i++) if (g.kind[i] !== WAY) return i; return -1; };
-  const lastLaid = (g, from, to) => { for (let i = to - 1; i >= from; i--) if (g.kind[i] !== WAY) return i; return -1; };
+  const firstLaid = (g, from, to) => {
+    for (let i = from; i < to; i++) if (g.kind[i] !== WAY) return i;
+    return -1;
+  };
+  const lastLaid = (g, from, to) => {
+    for (let i = to - 1; i >= from; i--) if (g.kind[i] !== WAY) return i;
+    return -1;
+  };
 
   async function pages() {
-    const left = q('[data-page="left"]'), right = q('[data-page="right"]');
+    const left = q('[data-page="left"]'),
+      right = q('[data-page="right"]');
     if (!state.last && !state.inside) {
       for (const c of [left, right]) draw(c, view, { nothing: "not known yet" });
       put("left-name", "The part");
       put("right-name", "The rest");
       return;
     }
-    const n = state.inside ? state.first : state.last, m = state.first;
+    const n = state.inside ? state.first : state.last,
+      m = state.first;
     const [a, b] = await Promise.all([layer(n), layer(m)]);
     if (!a || !b) return;
     const cut = state.inside ? cutOf(b, state.line) : 0;
@@ -64,47 +92,120 @@ export async function pickup(root) {
     put("left-name", `Layer ${n}`);
     put("right-name", `Layer ${m}`);
     const end = lastLaid(a, 0, to);
-    draw(left, view, { parts: [{ geo: a, from: 0, to, colour: colour(n) }], below: state.inside ? await layer(n - 1) : null, pins: state.pins, at: end >= 0 ? { geo: a, piece: end, end: true, text: "was laid last" } : null });
+    draw(left, view, {
+      parts: [{ geo: a, from: 0, to, colour: colour(n) }],
+      below: state.inside ? await layer(n - 1) : null,
+      pins: state.pins,
+      at: end >= 0 ? { geo: a, piece: end, end: true, text: "was laid last" } : null,
+    });
     const first = firstLaid(b, cut, b.n);
-    const route = state.landing && state.spot && !state.loose ? [state.spot, [state.landing[0], state.landing[1]]] : null;
-    draw(right, view, { parts: [{ geo: b, from: cut, to: b.n, colour: colour(m) }], below: state.inside ? await layer(m - 1) : a, route, at: first >= 0 ? { geo: b, piece: first, end: false, text: "begins here" } : null });
-    put("left-note", [state.look, state.pins ? "1, 2, 3: places of the touch check" : ""].filter(Boolean).join(" · "));
-    put("right-note", route ? `primes beside the part, then over the top and down · ${mm(book.z[m - 1])} mm` : `${mm(book.z[m - 1])} mm`);
+    const route =
+      state.landing && state.spot && !state.loose
+        ? [state.spot, [state.landing[0], state.landing[1]]]
+        : null;
+    draw(right, view, {
+      parts: [{ geo: b, from: cut, to: b.n, colour: colour(m) }],
+      below: state.inside ? await layer(m - 1) : a,
+      route,
+      at: first >= 0 ? { geo: b, piece: first, end: false, text: "begins here" } : null,
+    });
+    put(
+      "left-note",
+      [state.look, state.pins ? "1, 2, 3: places of the touch check" : ""]
+        .filter(Boolean)
+        .join(" · "),
+    );
+    put(
+      "right-note",
+      route
+        ? `primes beside the part, then over the top and down · ${mm(book.z[m - 1])} mm`
+        : `${mm(book.z[m - 1])} mm`,
+    );
   }
 
   function side() {
     const svg = q("[data-spine]");
     spine = new Spine(svg, book);
-    const fold = state.first && (state.last || state.inside) ? (state.inside ? state.first : Math.min(state.last + 1, N + 1)) : 0;
-    spine.draw(fold, [], bands.map((b) => ({ ...b })), "", state.inside, []);
+    const fold =
+      state.first && (state.last || state.inside)
+        ? state.inside
+          ? state.first
+          : Math.min(state.last + 1, N + 1)
+        : 0;
+    spine.draw(
+      fold,
+      [],
+      bands.map((b) => ({ ...b })),
+      "",
+      state.inside,
+      [],
+    );
     svg.setAttribute("aria-valuemax", N);
     svg.setAttribute("aria-valuenow", state.last || 0);
-    svg.setAttribute("aria-valuetext", state.last ? `layer ${state.last}, ${mm(book.z[state.last - 1])} mm` : "not known yet");
+    svg.setAttribute(
+      "aria-valuetext",
+      state.last ? `layer ${state.last}, ${mm(book.z[state.last - 1])} mm` : "not known yet",
+    );
     const w = svg.clientWidth;
-    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot")) e.remove();
-    const defs = el("defs"), pattern = el("pattern", { id: "hatch", width: 6, height: 6, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
+    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot"))
+      e.remove();
+    const defs = el("defs"),
+      pattern = el("pattern", {
+        id: "hatch",
+        width: 6,
+        height: 6,
+        patternUnits: "userSpaceOnUse",
+        patternTransform: "rotate(45)",
+      });
     pattern.append(el("path", { d: "M0 0v6", class: "hatch-line" }));
     defs.append(pattern);
     svg.append(defs);
     if (fold) {
       const rest = spine.shape(book.front, fold, N + 1);
-      svg.append(el("path", { d: rest, class: "spine-left" }), el("path", { d: rest, class: "spine-hatch" }));
+      svg.append(
+        el("path", { d: rest, class: "spine-left" }),
+        el("path", { d: rest, class: "spine-hatch" }),
+      );
       const y = Math.round(spine.y(spine.under(fold))) + 0.5;
       svg.append(el("path", { d: `M2 ${y}H${w - 4}`, class: "spine-cut" }));
       const label = state.inside ? `in ${fold}` : fold > N ? `${N} | end` : `${fold - 1} | ${fold}`;
       const tw = 14 + label.length * 6.6;
-      svg.append(el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-cut-tag" }), el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label));
+      svg.append(
+        el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-cut-tag" }),
+        el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label),
+      );
     }
     // Evidence stands in columns of its own, each with its name above.
     (state.bars || []).slice(0, 5).forEach((b, i) => {
       const x = w - 58 + i * 12 - Math.max(0, (state.bars.length - 4) * 12);
-      const top = b.high >= 1 ? book.z[Math.min(b.high, N) - 1] : 0, low = b.low >= 1 ? book.z[Math.min(b.low, N) - 1] : 0;
-      const y0 = spine.y(top), y1 = Math.max(spine.y(low), y0 + 4);
+      const top = b.high >= 1 ? book.z[Math.min(b.high, N) - 1] : 0,
+        low = b.low >= 1 ? book.z[Math.min(b.low, N) - 1] : 0;
+      const y0 = spine.y(top),
+        y1 = Math.max(spine.y(low), y0 + 4);
       const r = el("rect", { x, y: y0 - 1, width: 6, height: y1 - y0 + 2, class: "spine-bar" });
       r.append(el("title", {}, `${b.name}: layers ${b.low} to ${b.high}`));
-      svg.append(r, el("text", { x: 0, y: 0, transform: `translate(${x + 6} ${y0 - 6}) rotate(-62)`, class: "spine-bar-text" }, b.name));
+      svg.append(
+        r,
+        el(
+          "text",
+          {
+            x: 0,
+            y: 0,
+            transform: `translate(${x + 6} ${y0 - 6}) rotate(-62)`,
+            class: "spine-bar-text",
+          },
+          b.name,
+        ),
+      );
     });
-    put("scale", spine.lens > 1 ? "drawn wider round the fold" : spine.taller > 1.05 ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller` : "");
+    put(
+      "scale",
+      spine.lens > 1
+        ? "drawn wider round the fold"
+        : spine.taller > 1.05
+          ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller`
+          : "",
+    );
   }
 
   async function ribbon() {
@@ -113,16 +214,26 @@ export async function pickup(root) {
     const t = await order(state.first);
     if (!t) return;
     thread = new Thread(q("[data-thread]"));
-    const k = Math.max(0, t.paths.findLastIndex((p) => p.line <= state.line));
+    const k = Math.max(
+      0,
+      t.paths.findLastIndex((p) => p.line <= state.line),
+    );
     const p = t.paths[k];
-    const inside = p && state.line > p.first ? (state.line - p.first) / Math.max(p.last - p.first, 1) : 0;
+    const inside =
+      p && state.line > p.first ? (state.line - p.first) / Math.max(p.last - p.first, 1) : 0;
     thread.draw(t, k, p ? p.begin + inside * (p.end - p.begin) : 0, []);
-    put("mid-note", `drag along the thread of layer ${state.first}, or click a page; now in front of line ${count(state.line)}`);
+    put(
+      "mid-note",
+      `drag along the thread of layer ${state.first}, or click a page; ` +
+        `now in front of line ${count(state.line)}`,
+    );
   }
 
   function asks() {
-    const kind = q("#ev-kind").value, [label, hint] = ASK[kind];
-    for (const e of root.querySelectorAll("[data-for]")) e.hidden = !e.dataset.for.split(" ").includes(kind);
+    const kind = q("#ev-kind").value,
+      [label, hint] = ASK[kind];
+    for (const e of root.querySelectorAll("[data-for]"))
+      e.hidden = !e.dataset.for.split(" ").includes(kind);
     q("[data-label]").textContent = label;
     q("[data-hint]").textContent = hint;
   }
@@ -130,7 +241,10 @@ export async function pickup(root) {
   function fresh() {
     const p = q("#pickup");
     state = JSON.parse(p.dataset.state);
-    if (p.dataset.said) { say(p.dataset.said); delete p.dataset.said; }
+    if (p.dataset.said) {
+      say(p.dataset.said);
+      delete p.dataset.said;
+    }
     asks();
     side();
     pages();
@@ -141,44 +255,83 @@ export async function pickup(root) {
   // wire listens on what was sent anew.
   function wire() {
     const svg = q("[data-spine]");
-    const at = (e) => Math.max(1, Math.min(N, spine.at(e.clientY - svg.getBoundingClientRect().top) - 1));
+    const at = (e) =>
+      Math.max(1, Math.min(N, spine.at(e.clientY - svg.getBoundingClientRect().top) - 1));
     svg.addEventListener("pointerdown", (e) => {
       svg.setPointerCapture(e.pointerId);
-      if (q("#ev-kind").value === "counted" && q("#more-known").open) { q("#ev-from").value = at(e); say(`Counting from layer ${at(e)}.`); q("#ev-value").focus(); }
+      if (q("#ev-kind").value === "counted" && q("#more-known").open) {
+        q("#ev-from").value = at(e);
+        say(`Counting from layer ${at(e)}.`);
+        q("#ev-value").focus();
+      }
     });
-    svg.addEventListener("pointerup", (e) => { if (!(q("#ev-kind").value === "counted" && q("#more-known").open)) post("choice", { layer: at(e) }); });
+    svg.addEventListener("pointerup", (e) => {
+      if (!(q("#ev-kind").value === "counted" && q("#more-known").open))
+        post("choice", { layer: at(e) });
+    });
     svg.addEventListener("keydown", (e) => {
       const by = { ArrowUp: 1, ArrowDown: -1 }[e.key];
       if (!by) return;
       e.preventDefault();
-      post("choice", { layer: Math.max(1, Math.min(N, (state.last || Math.round(N / 2)) + by * (e.shiftKey ? 10 : 1))) });
+      post("choice", {
+        layer: Math.max(
+          1,
+          Math.min(N, (state.last || Math.round(N / 2)) + by * (e.shiftKey ? 10 : 1)),
+        ),
+      });
     });
-    for (const [name, c] of Object.entries({ left: q('[data-page="left"]'), right: q('[data-page="right"]') })) {
+    for (const [name, c] of Object.entries({
+      left: q('[data-page="left"]'),
+      right: q('[data-page="right"]'),
+    })) {
       zooms(c, view, pages);
       let moved = false;
-      c.addEventListener("pointerdown", (e) => { moved = false; c.setPointerCapture(e.pointerId); });
+      c.addEventListener("pointerdown", (e) => {
+        moved = false;
+        c.setPointerCapture(e.pointerId);
+      });
       c.addEventListener("pointermove", (e) => {
-        if (!c.hasPointerCapture(e.pointerId) || Math.abs(e.movementX) + Math.abs(e.movementY) === 0) return;
+        if (
+          !c.hasPointerCapture(e.pointerId) ||
+          Math.abs(e.movementX) + Math.abs(e.movementY) === 0
+        )
+          return;
         moved = true;
         const s = view.scale(c.clientWidth, c.clientHeight);
         view.dx -= e.movementX / s;
         view.dy += e.movementY / s;
         pages();
       });
-      c.addEventListener("pointerup", (e) => { if (!moved && state.mid) point(name, c, e); });
-      c.addEventListener("dblclick", () => { view.fit(); pages(); });
+      c.addEventListener("pointerup", (e) => {
+        if (!moved && state.mid) point(name, c, e);
+      });
+      c.addEventListener("dblclick", () => {
+        view.fit();
+        pages();
+      });
     }
     const ribbonSvg = q("[data-thread]");
     ribbonSvg.addEventListener("pointerup", async (e) => {
       const t = await order(state.first);
-      if (t?.paths.length && thread) post("choice", { line: t.paths[Math.min(thread.at(e.clientX - ribbonSvg.getBoundingClientRect().left), t.paths.length - 1)].first });
+      if (t?.paths.length && thread)
+        post("choice", {
+          line: t.paths[
+            Math.min(
+              thread.at(e.clientX - ribbonSvg.getBoundingClientRect().left),
+              t.paths.length - 1,
+            )
+          ].first,
+        });
     });
     ribbonSvg.addEventListener("keydown", async (e) => {
       const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
-      const t = by && await order(state.first);
+      const t = by && (await order(state.first));
       if (!t) return;
       e.preventDefault();
-      const k = Math.max(0, Math.min(t.paths.length - 1, t.paths.findLastIndex((p) => p.first <= state.line) + by));
+      const k = Math.max(
+        0,
+        Math.min(t.paths.length - 1, t.paths.findLastIndex((p) => p.first <= state.line) + by),
+      );
       post("choice", { line: t.paths[k].first });
     });
     q("#ev-kind").addEventListener("change", asks);
@@ -195,7 +348,9 @@ export async function pickup(root) {
     post("choice", { line: s.geo.line[Math.min(i + 1, s.geo.n - 1)] });
   }
 
-  let opened = [], focus = "", kind = "touch";
+  let opened = [],
+    focus = "",
+    kind = "touch";
   document.addEventListener("htmx:beforeSwap", () => {
     opened = [...root.querySelectorAll("details[open]")].map((d) => d.id);
     focus = document.activeElement?.id || "";
@@ -208,8 +363,15 @@ export async function pickup(root) {
     fresh();
     if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
   });
-  new ResizeObserver(() => { side(); pages(); ribbon(); }).observe(root);
-  window.addEventListener("dogear:theme", () => { side(); pages(); });
+  new ResizeObserver(() => {
+    side();
+    pages();
+    ribbon();
+  }).observe(root);
+  window.addEventListener("dogear:theme", () => {
+    side();
+    pages();
+  });
   fresh();
   root.dataset.ready = "true";
 }

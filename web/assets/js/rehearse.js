@@ -1,48 +1,80 @@
 import { stream } from "./stream.js";
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
-import { View, draw, parse, WAY } from "./page.js";
+import { View } from "./view.js";
+import { draw } from "./page.js";
+import { parse, WAY } from "./geometry.js";
 import { el } from "./svg.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
-const WORDS = { printing: "Printing", heating: "Heating", waiting: "It waits for you", stopped: "It has stopped", dead: "No power", done: "Done" };
+const WORDS = {
+  printing: "Printing",
+  heating: "Heating",
+  waiting: "It waits for you",
+  stopped: "It has stopped",
+  dead: "No power",
+  done: "Done",
+};
 
 // rehearse is the book printing itself on the simulated printer.
 export async function rehearse(root) {
   const id = root.dataset.rehearse;
   const q = (sel) => root.querySelector(sel);
-  const put = (name, text) => { const e = q(`[data-out="${name}"]`); if (e.textContent !== text) e.textContent = text; };
-  const [answer, colours] = await Promise.all([fetch(`/prints/${id}/book`), fetch(`/prints/${id}/bands`)]);
+  const put = (name, text) => {
+    const e = q(`[data-out="${name}"]`);
+    if (e.textContent !== text) e.textContent = text;
+  };
+  const [answer, colours] = await Promise.all([
+    fetch(`/prints/${id}/book`),
+    fetch(`/prints/${id}/bands`),
+  ]);
   if (!answer.ok || !colours.ok) return say("This print could not be opened. Load the page again.");
-  const book = await answer.json(), bands = await colours.json();
+  const book = await answer.json(),
+    bands = await colours.json();
   const N = book.z.length;
   const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
   const kept = new Map();
   const layer = (n) => {
     if (n < 1 || n > N) return Promise.resolve(null);
     if (!kept.has(n)) {
-      kept.set(n, fetch(`/prints/${id}/layers/${n}?v=${book.version}`).then(async (r) => (r.ok ? parse(await r.arrayBuffer()) : null)).catch(() => null));
+      kept.set(
+        n,
+        fetch(`/prints/${id}/layers/${n}?v=${book.version}`)
+          .then(async (r) => (r.ok ? parse(await r.arrayBuffer()) : null))
+          .catch(() => null),
+      );
       if (kept.size > 40) kept.delete(kept.keys().next().value);
     }
     return kept.get(n);
   };
-  const colour = (n, line) => bands.findLast((b) => b.from < n || (b.from === n && b.line <= line))?.colour || bands[0].colour;
-  let speed = 1000, now = null, drawing = false, drawn = "";
+  const colour = (n, line) =>
+    bands.findLast((b) => b.from < n || (b.from === n && b.line <= line))?.colour ||
+    bands[0].colour;
+  let speed = 1000,
+    now = null,
+    drawing = false,
+    drawn = "";
 
   const send = (values) => htmx.ajax("POST", `/prints/${id}/rehearse`, { source: root, values });
 
   // layerOf finds the layer that a line of the original belongs to.
   function layerOf(line) {
-    let lo = 0, hi = N;
-    while (lo < hi) { const m = (lo + hi) >> 1; if (book.fold[m] <= line) lo = m + 1; else hi = m; }
+    let lo = 0,
+      hi = N;
+    while (lo < hi) {
+      const m = (lo + hi) >> 1;
+      if (book.fold[m] <= line) lo = m + 1;
+      else hi = m;
+    }
     return lo;
   }
 
   async function paint() {
     if (!now || drawing) return;
     drawing = true;
-    const n = Math.max(layerOf(now.original), 1), line = now.original;
+    const n = Math.max(layerOf(now.original), 1),
+      line = now.original;
     const key = `${n}/${line}/${now.state}`;
     if (key !== drawn) {
       drawn = key;
@@ -52,7 +84,8 @@ export async function rehearse(root) {
         while (cut < g.n && g.line[cut] <= line) cut++;
         const parts = (a, b) => {
           const out = [];
-          for (let i = a; i < b;) { // a band may begin inside the layer
+          for (let i = a; i < b;) {
+            // a band may begin inside the layer
             const c = colour(n, g.line[i]);
             let k = i;
             while (k < b && colour(n, g.line[k]) === c) k++;
@@ -63,9 +96,17 @@ export async function rehearse(root) {
         };
         let last = cut - 1;
         while (last >= 0 && g.kind[last] === WAY) last--;
-        if (last < 0 && below) { // nothing of it yet: what lies there is the layer before
-          draw(q('[data-page="left"]'), view, { parts: [{ geo: below, from: 0, to: below.n, colour: colour(n - 1, Infinity) }] });
-        } else draw(q('[data-page="left"]'), view, { parts: parts(0, cut), below, at: last >= 0 ? { geo: g, piece: last, end: true, text: "" } : null });
+        if (last < 0 && below) {
+          // nothing of it yet: what lies there is the layer before
+          draw(q('[data-page="left"]'), view, {
+            parts: [{ geo: below, from: 0, to: below.n, colour: colour(n - 1, Infinity) }],
+          });
+        } else
+          draw(q('[data-page="left"]'), view, {
+            parts: parts(0, cut),
+            below,
+            at: last >= 0 ? { geo: g, piece: last, end: true, text: "" } : null,
+          });
         draw(q('[data-page="right"]'), view, { parts: parts(cut, g.n), below });
         put("left-name", `Layer ${last < 0 && below ? n - 1 : n}`);
         put("right-name", `Layer ${n}`);
@@ -81,24 +122,39 @@ export async function rehearse(root) {
     const spine = new Spine(svg, book);
     spine.draw(0, [], bands, "", false, []);
     for (const e of svg.querySelectorAll(".mark-dot")) e.remove();
-    const defs = el("defs"), pattern = el("pattern", { id: "hatch", width: 6, height: 6, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
+    const defs = el("defs"),
+      pattern = el("pattern", {
+        id: "hatch",
+        width: 6,
+        height: 6,
+        patternUnits: "userSpaceOnUse",
+        patternTransform: "rotate(45)",
+      });
     pattern.append(el("path", { d: "M0 0v6", class: "hatch-line" }));
     defs.append(pattern);
     svg.append(defs);
     if (fold <= N) {
       const rest = spine.shape(book.front, fold, N + 1);
-      svg.append(el("path", { d: rest, class: "spine-left" }), el("path", { d: rest, class: "spine-hatch" }));
+      svg.append(
+        el("path", { d: rest, class: "spine-left" }),
+        el("path", { d: rest, class: "spine-hatch" }),
+      );
       const y = Math.round(spine.y(spine.under(fold))) + 0.5;
       svg.append(el("path", { d: `M2 ${y}H${svg.clientWidth - 4}`, class: "spine-line" }));
     }
   }
 
-  const clock = (s) => { const n = Math.floor(s); return `${Math.floor(n / 3600)}:${String(Math.floor(n / 60) % 60).padStart(2, "0")}:${String(n % 60).padStart(2, "0")}`; };
+  const clock = (s) => {
+    const n = Math.floor(s);
+    const two = (v) => String(v % 60).padStart(2, "0");
+    return `${Math.floor(n / 3600)}:${two(Math.floor(n / 60))}:${two(n)}`;
+  };
 
   let audio = null;
   function tone(hz) {
     if (!audio || !q("[data-sound]").checked) return;
-    const o = audio.createOscillator(), g = audio.createGain();
+    const o = audio.createOscillator(),
+      g = audio.createGain();
     o.frequency.value = hz || 880;
     g.gain.value = 0.06;
     o.connect(g).connect(audio.destination);
@@ -111,10 +167,20 @@ export async function rehearse(root) {
     const atEnd = log.scrollTop + log.clientHeight >= log.scrollHeight - 8;
     let tones = 0;
     for (const e of events.slice(-200)) {
-      if (e.kind === "tone") { if (tones++ < 3) setTimeout(tone, 220 * tones, parseFloat(e.text)); continue; }
+      if (e.kind === "tone") {
+        if (tones++ < 3) setTimeout(tone, 220 * tones, parseFloat(e.text));
+        continue;
+      }
       const li = document.createElement("li");
-      li.className = "grid grid-cols-[58px_minmax(0,1fr)] gap-x-2 border-b border-rule py-0.5" + (e.kind === "fault" || e.kind === "harm" ? " text-brick font-semibold" : e.kind === "stop" ? " font-semibold" : "");
-      const t = document.createElement("span"), w = document.createElement("span");
+      li.className =
+        "grid grid-cols-[58px_minmax(0,1fr)] gap-x-2 border-b border-rule py-0.5" +
+        (e.kind === "fault" || e.kind === "harm"
+          ? " text-brick font-semibold"
+          : e.kind === "stop"
+            ? " font-semibold"
+            : "");
+      const t = document.createElement("span"),
+        w = document.createElement("span");
       t.className = "text-faded";
       t.textContent = clock(e.time);
       w.textContent = e.kind === "message" ? `“${e.text}”` : e.text;
@@ -128,9 +194,25 @@ export async function rehearse(root) {
   function show(m) {
     now = m;
     const running = m.speed > 0 && (m.state === "printing" || m.state === "heating");
-    put("state", m.time === 0 ? "Ready" : m.state === "printing" && !m.layer ? "Warming up" : WORDS[m.state] + (running || m.state !== "printing" ? "" : ", paused"));
-    put("facts", `${clock(m.time)} · layer ${m.layer || "–"} of ${N} · line ${count(m.line)} · ${mm(m.top)} mm on the bed · ${m.percent.toFixed(1)} % of the file`);
-    put("head", m.state === "dead" ? "dark" : `X ${m.at[0].toFixed(2)}  Y ${m.at[1].toFixed(2)}  Z ${m.at[2].toFixed(2)}`);
+    put(
+      "state",
+      m.time === 0
+        ? "Ready"
+        : m.state === "printing" && !m.layer
+          ? "Warming up"
+          : WORDS[m.state] + (running || m.state !== "printing" ? "" : ", paused"),
+    );
+    put(
+      "facts",
+      `${clock(m.time)} · layer ${m.layer || "–"} of ${N} · line ${count(m.line)} · ` +
+        `${mm(m.top)} mm on the bed · ${Math.min(m.percent, 100).toFixed(1)} % of the file`,
+    );
+    put(
+      "head",
+      m.state === "dead"
+        ? "dark"
+        : `X ${m.at[0].toFixed(2)}  Y ${m.at[1].toFixed(2)}  Z ${m.at[2].toFixed(2)}`,
+    );
     put("nozzle", `${m.nozzle.toFixed(0)} °C`);
     put("bed", `${m.bed.toFixed(0)} °C`);
     put("fan", m.fan ? `${m.fan} %` : "off");
@@ -142,7 +224,13 @@ export async function rehearse(root) {
       wait.hidden = m.state !== "waiting";
       if (m.state === "waiting") {
         put("message", m.message || "The printer waits for you.");
-        q("[data-steps]").replaceChildren(...(m.steps || []).map((t) => { const li = document.createElement("li"); li.textContent = t; return li; }));
+        q("[data-steps]").replaceChildren(
+          ...(m.steps || []).map((t) => {
+            const li = document.createElement("li");
+            li.textContent = t;
+            return li;
+          }),
+        );
         q('[data-do="resume"]').focus();
       }
     }
@@ -158,7 +246,8 @@ export async function rehearse(root) {
     const s = e.target.closest("[data-speed]");
     if (s) {
       speed = Number(s.dataset.speed);
-      for (const b of root.querySelectorAll("[data-speed]")) b.setAttribute("aria-pressed", b === s);
+      for (const b of root.querySelectorAll("[data-speed]"))
+        b.setAttribute("aria-pressed", b === s);
       if (now?.speed > 0) send({ do: "speed", speed });
       return;
     }
@@ -166,10 +255,16 @@ export async function rehearse(root) {
     if (!b) return;
     audio ||= window.AudioContext ? new AudioContext() : null;
     switch (b.dataset.do) {
-      case "run": return send({ do: "speed", speed: now?.speed > 0 ? 0 : speed });
-      case "fault": return send({ do: "fault", fault: q("#fault").value });
-      case "again": q("[data-log]").replaceChildren(); q("[data-failed]").hidden = true; return send({ do: "again" }).then(() => listen());
-      default: return send({ do: b.dataset.do });
+      case "run":
+        return send({ do: "speed", speed: now?.speed > 0 ? 0 : speed });
+      case "fault":
+        return send({ do: "fault", fault: q("#fault").value });
+      case "again":
+        q("[data-log]").replaceChildren();
+        q("[data-failed]").hidden = true;
+        return send({ do: "again" }).then(() => listen());
+      default:
+        return send({ do: b.dataset.do });
     }
   });
 
@@ -182,8 +277,14 @@ export async function rehearse(root) {
       error: () => say("The printer does not answer. Is Dogear still running?"),
     });
   }
-  new ResizeObserver(() => { drawn = ""; paint(); }).observe(root);
-  window.addEventListener("dogear:theme", () => { drawn = ""; paint(); });
+  new ResizeObserver(() => {
+    drawn = "";
+    paint();
+  }).observe(root);
+  window.addEventListener("dogear:theme", () => {
+    drawn = "";
+    paint();
+  });
   side(1);
   listen();
   root.dataset.ready = "true";

@@ -6,7 +6,9 @@ export function say(text) {
   if (!el) return;
   el.textContent = text;
   clearTimeout(timer);
-  timer = setTimeout(() => { el.textContent = ""; }, 6000);
+  timer = setTimeout(() => {
+    el.textContent = "";
+  }, 6000);
 }
 
 export const csrf = () => document.querySelector('meta[name="csrf"]').content;

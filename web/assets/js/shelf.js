@@ -18,9 +18,20 @@ export function shelf(root) {
   document.addEventListener("htmx:afterSettle", () => watch(root)); // more prints have come
 
   let depth = 0;
-  const over = (on) => { drop.dataset.over = on; };
-  root.ownerDocument.addEventListener("dragenter", (e) => { e.preventDefault(); depth++; over(true); });
-  root.ownerDocument.addEventListener("dragleave", () => { if (--depth <= 0) { depth = 0; over(false); } });
+  const over = (on) => {
+    drop.dataset.over = on;
+  };
+  root.ownerDocument.addEventListener("dragenter", (e) => {
+    e.preventDefault();
+    depth++;
+    over(true);
+  });
+  root.ownerDocument.addEventListener("dragleave", () => {
+    if (--depth <= 0) {
+      depth = 0;
+      over(false);
+    }
+  });
   root.ownerDocument.addEventListener("dragover", (e) => e.preventDefault());
   root.ownerDocument.addEventListener("drop", (e) => {
     e.preventDefault();
@@ -28,10 +39,22 @@ export function shelf(root) {
     over(false);
     take(e.dataTransfer.files);
   });
-  input.addEventListener("change", () => { take(input.files); input.value = ""; });
+  input.addEventListener("change", () => {
+    take(input.files);
+    input.value = "";
+  });
 
   function take(files) {
     const openIt = files.length === 1;
-    for (const f of files) send(f, { url: "/prints", list, limit, done: (id) => { if (openIt) location.href = `/prints/${id}`; else location.reload(); } });
+    for (const f of files)
+      send(f, {
+        url: "/prints",
+        list,
+        limit,
+        done: (id) => {
+          if (openIt) location.href = `/prints/${id}`;
+          else location.reload();
+        },
+      });
   }
 }

@@ -32,7 +32,9 @@ export function changes(id, message) {
   let worker = null;
   try {
     if (code && window.SharedWorker) worker = new SharedWorker(code, "dogear");
-  } catch { /* each tab for itself then */ }
+  } catch {
+    /* each tab for itself then */
+  }
   if (!worker) return stream(`/prints/${id}/events`, { message });
   worker.port.addEventListener("message", (e) => message(e.data));
   worker.port.start();

@@ -2,4 +2,6 @@
 try {
   const kept = localStorage.getItem("dogear-theme");
   if (kept) document.documentElement.dataset.theme = kept;
-} catch { /* private windows keep nothing */ }
+} catch {
+  /* private windows keep nothing */
+}

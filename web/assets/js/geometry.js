@@ -1,0 +1,91 @@
+// What a layer lays, as the server sends it: pieces of paths, and areas as runs of cells.
+
+// WAY is the class of travels; the server numbers the classes (core/layer.Class).
+export const WAY = 0;
+
+const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
+
+const BLOCK = 2048;
+
+let made = 0;
+
+// parse reads what /prints/:id/layers/:n sends.
+export function parse(buf) {
+  const n = new DataView(buf).getUint32(0, true);
+  const xy = new Float32Array(buf, 4, 4 * n);
+  const line = new Uint32Array(buf, 4 + 16 * n, n);
+  const kind = new Uint8Array(buf, 4 + 20 * n, n);
+  const width = new Uint8Array(buf, 4 + 21 * n, n);
+  return { id: ++made, n, xy, line, kind, width, blocks: null };
+}
+
+// parseOverlay reads what /prints/:id/layers/:n/overlay sends.
+export function parseOverlay(buf) {
+  const v = new DataView(buf);
+  const a = v.getUint32(0, true),
+    b = v.getUint32(4, true);
+  const f = new Float32Array(buf, 16);
+  const area = { fresh: v.getFloat32(8, true), covered: v.getFloat32(12, true) }; // mm²
+  return { fresh: f.subarray(0, 3 * a), covered: f.subarray(3 * a, 3 * (a + b)), area };
+}
+
+// paths groups pieces from … to-1 into one Path2D for each kind and width.
+function paths(g, from, to) {
+  const groups = new Map();
+  let px = NaN,
+    py = NaN,
+    last = -1;
+  for (let i = from; i < to; i++) {
+    const key =
+      g.kind[i] * 256 + (g.kind[i] === WAY ? 0 : Math.max(4, Math.round(g.width[i] / 4) * 4));
+    let p = groups.get(key);
+    if (!p) groups.set(key, (p = new Path2D()));
+    const x = g.xy[4 * i],
+      y = g.xy[4 * i + 1];
+    if (key !== last || x !== px || y !== py) p.moveTo(x, y);
+    px = g.xy[4 * i + 2];
+    py = g.xy[4 * i + 3];
+    p.lineTo(px, py);
+    last = key;
+  }
+  return [...groups].map(([key, path]) => ({ kind: key >> 8, width: (key & 255) / 50, path }));
+}
+
+// range returns what to stroke for pieces from … to-1. Whole blocks are built
+// once and kept; only the ends are made anew while scrubbing.
+export function range(g, from, to) {
+  g.blocks ??= [];
+  const out = [];
+  for (let b = Math.floor(from / BLOCK); b * BLOCK < to; b++) {
+    const x = Math.max(from, b * BLOCK),
+      y = Math.min(to, (b + 1) * BLOCK, g.n);
+    if (x >= y) continue;
+    if (x === b * BLOCK && y === Math.min((b + 1) * BLOCK, g.n))
+      out.push(...(g.blocks[b] ??= paths(g, x, y)));
+    else out.push(...paths(g, x, y));
+  }
+  return out.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
+}
+
+// nearest returns the piece from … to-1 within reach (mm) of a place, or -1.
+export function nearest(g, from, to, x, y, reach, travel) {
+  let best = -1,
+    d = reach * reach;
+  for (let i = from; i < to; i++) {
+    if (g.kind[i] === WAY && !travel) continue;
+    const x0 = g.xy[4 * i],
+      y0 = g.xy[4 * i + 1],
+      dx = g.xy[4 * i + 2] - x0,
+      dy = g.xy[4 * i + 3] - y0;
+    const q = dx * dx + dy * dy;
+    const t = q > 0 ? Math.max(0, Math.min(1, ((x - x0) * dx + (y - y0) * dy) / q)) : 0;
+    const ex = x - x0 - t * dx,
+      ey = y - y0 - t * dy,
+      e = ex * ex + ey * ey;
+    if (e < d) {
+      d = e;
+      best = i;
+    }
+  }
+  return best;
+}

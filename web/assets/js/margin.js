@@ -1,0 +1,136 @@
+import htmx from "htmx.org";
+import { endOf, bandAt } from "./bands.js";
+import { say } from "./say.js";
+import { send } from "./arrive.js";
+
+// Margin is the list of what is marked, beside the pages. The server sends it anew with
+// each change; what was open in it stays open.
+export class Margin {
+  constructor(bench) {
+    this.bench = bench;
+    this.opened = [];
+    this.focus = "";
+    const { root, q, id } = bench;
+    document.addEventListener("htmx:beforeSwap", () => {
+      this.opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
+      this.focus = document.activeElement?.closest("#margin") ? document.activeElement.id : "";
+    });
+    document.addEventListener("htmx:afterSettle", () => {
+      if (root.querySelector("#margin")) this.settled();
+    });
+    // The server learns which version of an ear is changed, and which card is open.
+    document.addEventListener("htmx:configRequest", (e) => {
+      const card = e.detail.elt.closest?.("[data-ear]");
+      if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
+      const open = root.querySelector('[data-ear][data-open="true"]');
+      if (open) e.detail.headers["X-Open"] = open.dataset.ear;
+    });
+    root.addEventListener("input", (e) => {
+      if (e.target.id === "ch-from") q("#ch-line").value = "";
+    });
+    root.addEventListener("change", (e) => {
+      const file = e.target.files?.[0];
+      if (!file) return;
+      if (e.target.dataset.newer !== undefined) newer(id, root, file);
+      else if (e.target.dataset.plan) plan(e.target.dataset.plan, q("#margin"), file);
+      else return;
+      e.target.value = "";
+    });
+  }
+
+  // take takes over what the margin says is marked.
+  take() {
+    const { state, q } = this.bench;
+    const m = q("#margin");
+    const { ears, bands, mutes, changes, overs, sits } = JSON.parse(m.dataset.marks);
+    Object.assign(state, { ears, bands, mutes, changes, overs, sits });
+    if (m.dataset.said) {
+      say(m.dataset.said);
+      delete m.dataset.said;
+    }
+  }
+
+  async settled() {
+    for (const i of this.opened) document.getElementById(i)?.setAttribute("open", "");
+    this.opened = [];
+    this.take();
+    await this.bench.show();
+    if (this.focus && document.activeElement === document.body)
+      document.getElementById(this.focus)?.focus();
+    this.focus = "";
+  }
+
+  // show opens the card of the ear at the fold, and offers what can be marked there.
+  show() {
+    const { root, state, q, put, id, N } = this.bench;
+    const n = state.fold,
+      inside = state.path > 0,
+      line = this.bench.lineNow(),
+      ear = this.bench.earHere();
+    for (const li of root.querySelectorAll("[data-ear]")) {
+      const open = li.dataset.ear === ear?.id;
+      li.dataset.open = open;
+      const more = li.querySelector("[data-more]");
+      more.hidden = !open;
+      if (open && more.dataset.lean !== undefined) {
+        // of many ears, the inside comes when it is opened
+        delete more.dataset.lean;
+        const where = { source: more, target: more, swap: "innerHTML" };
+        htmx.ajax("GET", `/prints/${id}/ears/${ear.id}`, where);
+      }
+      li.querySelector("[data-jump]").setAttribute("aria-expanded", open);
+    }
+    q("#before").value = inside ? "" : n;
+    q("#line").value = line || "";
+    q("#ch-from").value = Math.min(n, N);
+    q("#ch-line").value = inside ? line || "" : "";
+    q("[data-mark]").hidden = !!ear || n > N || (inside && !line);
+    const before = n <= N ? `Mark the fold before layer ${n}` : "";
+    put("mark-title", inside ? `Mark the fold inside layer ${n}` : before);
+    const here = n > 1 || inside ? this.filamentBefore() : "";
+    for (const b of root.querySelectorAll("[data-mark] [data-filament]"))
+      b.disabled = b.dataset.filament === here;
+  }
+
+  filamentBefore() {
+    const { state } = this.bench;
+    const band =
+      state.path > 0
+        ? bandAt(state.bands, state.fold, this.bench.lineNow() - 1)
+        : endOf(state.bands, Math.max(state.fold - 1, 1));
+    return band?.filament;
+  }
+
+  // nextFilament is the one that a mark would put here: the filament before the last one
+  // comes back, since bands usually take turns.
+  nextFilament() {
+    const { root, state, book } = this.bench;
+    const here = this.filamentBefore();
+    const earlier = state.bands
+      .filter((b) => b.from < state.fold)
+      .map((b) => b.filament)
+      .reverse();
+    const offered = [...root.querySelectorAll("[data-mark] [data-filament]")];
+    const slug = [...earlier, ...offered.map((b) => b.dataset.filament)].find((f) => f !== here);
+    return slug ? { slug, ...book.filaments[slug] } : null;
+  }
+}
+
+// newer brings another slicing of the same model.
+function newer(id, root, file) {
+  send(file, {
+    url: `/prints/${id}/version`,
+    list: root.querySelector("[data-arrivals]"),
+    done: (v) => {
+      location.href = `/prints/${v}`;
+    },
+  });
+}
+
+// mostPlan is how large a plan may be, bytes.
+const mostPlan = 900000;
+
+async function plan(url, source, file) {
+  if (file.size > mostPlan) return say("This is too large to be a plan.");
+  htmx.ajax("POST", url, { source, values: { plan: await file.text() } });
+}
