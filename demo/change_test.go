@@ -12,6 +12,7 @@ import (
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
+	"dogear/core/proof/second"
 	"dogear/core/routine"
 	"dogear/demo"
 )
@@ -77,8 +78,8 @@ func TestChanges(t *testing.T) {
 					if err != nil || len(own.Changed) != len(p.Changes) {
 						t.Fatal(own, err)
 					}
-					opt := proof.Options{Box: ix.Box, Changed: own.Changed}
-					v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), opt)
+					opt := second.Options{Box: ix.Box, Changed: own.Changed}
+					v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), opt)
 					if err != nil || !v.Same {
 						t.Fatalf("%+v: %+v %v", p.Changes, v.First, err)
 					}

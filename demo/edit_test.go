@@ -18,6 +18,7 @@ import (
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
+	"dogear/core/proof/second"
 	"dogear/core/routine"
 	"dogear/demo"
 )
@@ -115,8 +116,8 @@ func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 	if err != nil {
 		t.Fatal(err)
 	}
-	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
-		proof.Options{Box: ix.Box, Again: own.Again, Changed: own.Changed})
+	v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
+		second.Options{Box: ix.Box, Again: own.Again, Changed: own.Changed})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,7 +12,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/proof"
+	"dogear/core/proof/second"
 	"dogear/demo"
 )
 
@@ -36,8 +36,8 @@ func pick(t *testing.T, file []byte, ix *layer.Index, c pickup.Choice) (*pickup.
 	if rest := file[p.Start.Offset:]; !bytes.HasSuffix(out.Bytes(), rest) {
 		t.Fatalf("%+v: the rest is not byte for byte the original", c)
 	}
-	v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out.Bytes()),
-		proof.Options{Box: boxOf(ix, c), Start: p.Start.Line, Opening: int64(p.Length),
+	v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out.Bytes()),
+		second.Options{Box: boxOf(ix, c), Start: p.Start.Line, Opening: int64(p.Length),
 			Shift: p.Shift})
 	if want := [3]gcode.Nano{gcode.FromMM(c.DX), gcode.FromMM(c.DY),
 		gcode.FromMM(c.DZ)}; !c.LooseTop && p.Shift != want {
@@ -151,8 +151,8 @@ func TestPickupOfAPickup(t *testing.T) {
 			}
 			p, twice := pick(t, once, ix2, pickup.Choice{Start: pickup.Next, Layer: 4})
 			clear(t, p, twice, ix2.Box)
-			v, err := proof.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(twice),
-				proof.Options{Box: ix.Box, Start: ix.Layers[7].Fold, Opening: int64(p.Length)})
+			v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(twice),
+				second.Options{Box: ix.Box, Start: ix.Layers[7].Fold, Opening: int64(p.Length)})
 			if err != nil || !v.Same {
 				t.Errorf("%v %+v", err, v.First)
 			}

@@ -12,7 +12,6 @@ type island struct {
 	outer ring
 	holes []ring
 	solid bool // fill without gaps
-	name  string
 }
 
 func circle(cx, cy, r float64, n int) ring {

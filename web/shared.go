@@ -129,10 +129,3 @@ func (s *shared[K, V]) drop(key K) {
 		delete(s.making, key)
 	}
 }
-
-// len is how many things are kept.
-func (s *shared[K, V]) len() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return len(s.kept)
-}

@@ -90,3 +90,10 @@ func TestShared(t *testing.T) {
 	}
 	get(400, 2)
 }
+
+// len is how many things are kept.
+func (s *shared[K, V]) len() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.kept)
+}

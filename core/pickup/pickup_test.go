@@ -47,93 +47,6 @@ func read(t *testing.T, file string) (layer.Source, *layer.Index) {
 	return src, ix
 }
 
-func TestEvidence(t *testing.T) {
-	src, ix := read(t, tower(100))
-	at := func(n int) int64 { return ix.Layers[n-1].First + 1 }
-	extruded, err := ix.Before(src, 42)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for name, c := range map[string]struct {
-		e         Evidence
-		low, high int
-		best      int
-	}{
-		"touch":           {Evidence{Kind: Touch, Value: 10.07}, 50, 50, 50},
-		"touch between":   {Evidence{Kind: Touch, Value: 10.13}, 51, 51, 51},
-		"caliper":         {Evidence{Kind: Caliper, Value: 10.0}, 49, 52, 50},
-		"counted":         {Evidence{Kind: Counted, From: 40, Value: 12}, 52, 52, 52},
-		"layer":           {Evidence{Kind: Layer, Value: 7}, 7, 7, 7},
-		"line inside":     {Evidence{Kind: Line, Value: float64(at(31))}, 30, 31, 30},
-		"line in the gap": {Evidence{Kind: Line, Value: float64(ix.Layers[30].Fold)}, 30, 31, 30},
-		"percent":         {Evidence{Kind: Percent, Value: 50}, 48, 51, 49},
-		"byte":            {Evidence{Kind: Byte, Value: float64(ix.Layers[19].Offset) + 20}, 17, 20, 19},
-		"minutes":         {Evidence{Kind: Minutes, Value: ix.Layers[59].Begin / 60}, 26, 91, 59},
-		"display":         {Evidence{Kind: Display, At: [3]float64{110.1, 119.8, 4.2}}, 20, 21, 20},
-		"display in a hop": {Evidence{
-			Kind: Extruded, Value: extruded.LogicalE().Millimetres() + 0.9}, 41, 42, 41},
-	} {
-		b, err := Weigh(src, ix, []Evidence{c.e})
-		if err != nil {
-			t.Errorf("%s: %v", name, err)
-			continue
-		}
-		p := b.Pieces[0]
-		if p.Low != c.low || p.High != c.high || b.Best != c.best && c.e.Kind != Percent &&
-			c.e.Kind != Byte && c.e.Kind != Minutes && c.e.Kind != Caliper {
-			t.Errorf("%s: %d to %d, best %d; want %d to %d, best %d (%s)", name, p.Low, p.High, b.Best,
-				c.low, c.high, c.best, p.Text)
-		}
-		if p.Text == "" {
-			t.Errorf("%s says nothing", name)
-		}
-	}
-	for name, e := range map[string]Evidence{
-		"no kind": {}, "no layer": {Kind: Layer, Value: 200}, "no number": {Kind: FileNumber, Value: 999},
-		"too high": {Kind: Touch, Value: 99}, "no height": {Kind: Caliper},
-		"no line": {Kind: Line, Value: 1e7}, "too many bytes": {Kind: Byte, Value: 1e9},
-		"too much": {Kind: Percent, Value: 101}, "no time": {Kind: Minutes},
-		"beside it":       {Kind: Display, At: [3]float64{5, 5, 4.2}},
-		"no such E":       {Kind: Extruded, Value: 1e6},
-		"counted too far": {Kind: Counted, From: 99, Value: 20},
-	} {
-		if _, err := Weigh(src, ix, []Evidence{e}); err == nil {
-			t.Errorf("%s is believed", name)
-		}
-	}
-}
-
-// TestTogether puts pieces together: they agree on one place, or are named.
-func TestTogether(t *testing.T) {
-	src, ix := read(t, tower(100))
-	b, err := Weigh(src, ix, []Evidence{{Kind: Touch, Value: 10.07}, {Kind: Caliper, Value: 9.95},
-		{Kind: Percent, Value: 50.5}})
-	if err != nil || b.Best != 50 || !b.One || b.Low != 50 || b.High != 50 || len(b.Contradicts) > 0 {
-		t.Errorf("%+v %v", b, err)
-	}
-	b, err = Weigh(src, ix, []Evidence{{Kind: Caliper, Value: 10}, {Kind: Percent, Value: 50}})
-	if err != nil || b.One || b.Low >= b.High {
-		t.Errorf("%+v %v", b, err)
-	}
-	b, err = Weigh(src, ix, []Evidence{{Kind: Touch, Value: 10}, {Kind: Percent, Value: 80}})
-	if err != nil || b.Best != 0 || len(b.Contradicts) != 1 ||
-		!strings.Contains(b.Contradicts[0], "did the printer go on without filament?") &&
-			!strings.Contains(b.Contradicts[0], "Did the printer go on without filament?") {
-		t.Errorf("%+v %v", b.Contradicts, err)
-	}
-	b, err = Weigh(src, ix, []Evidence{{Kind: Touch, Value: 10}, {Kind: Layer, Value: 44}})
-	if err != nil || b.Best != 44 || !b.One || len(b.Contradicts) != 1 {
-		t.Errorf("%+v %v", b, err)
-	}
-	sum := 0.0
-	for _, w := range b.Weight {
-		sum += w
-	}
-	if sum < 0.999 || sum > 1.001 {
-		t.Errorf("the weights sum up to %v", sum)
-	}
-}
-
 func made(t *testing.T, file string, c Choice) (*Pickup, string) {
 	t.Helper()
 	src, ix := read(t, file)
@@ -200,81 +113,6 @@ func TestOpening(t *testing.T) {
 	}
 }
 
-// TestOffsets puts mesh and offsets in force behind the last homing, once; a shift of Z
-// that was in force at the touch lies in the touched height already.
-func TestOffsets(t *testing.T) {
-	file := strings.Replace(tower(100), "M204 S900\n", "M204 S900\nM420 S1 Z4\nM206 X1 Z-0.1\n"+
-		"M290 Z0.05\nM851 Z-1.2\n", 1)
-	for name, c := range map[string]struct {
-		c     Choice
-		order []string
-		never []string
-	}{
-		"touched": {Choice{Start: Next, Layer: 50}, []string{
-			"\nG92 Z10 ", "\nG28 X Y ", "\nM206 X1 ", "\nM420 Z4 S1", "\nG1 X"},
-			[]string{"M290 Z0.05", "M206 X1 Z-0.1"}},
-		"held": {Choice{Start: Next, Layer: 50, Z: ByKept}, []string{"\nG1 Z20 ", "\nM420 "}, []string{
-			"M290 Z0.05", "M206 X1"}},
-		"homed": {Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}}, []string{
-			"\nG28 Z ", "\nM206 ", "\nM290 Z0.05 ", "\nM420 "}, nil},
-	} {
-		p, out := made(t, file, c.c)
-		opening, _, _ := strings.Cut(out, "; dogear pick-up ends")
-		rest := opening
-		for _, o := range c.order {
-			_, after, ok := strings.Cut(rest, o)
-			if !ok && o == "\nM420 Z4 S1" {
-				_, after, ok = strings.Cut(rest, "\nM420 S1 Z4")
-			}
-			if !ok {
-				t.Errorf("%s: %q does not stand where it should\n%s", name, o, opening)
-				break
-			}
-			rest = after
-		}
-		for _, n := range c.never {
-			if strings.Contains(opening, "\n"+n) {
-				t.Errorf("%s: %q is written", name, n)
-			}
-		}
-		for _, w := range []string{"\nM420", "\nM206", "\nM290", "\nM851"} {
-			if strings.Count(opening, w) > 1 {
-				t.Errorf("%s: %q more than once", name, w)
-			}
-		}
-		if codes(p, layer.Grave) != "" {
-			t.Errorf("%s: %v", name, p.Findings)
-		}
-	}
-}
-
-// TestHomesFirst lifts by hand where the printer refuses to move before it has homed.
-func TestHomesFirst(t *testing.T) {
-	src, ix := read(t, tower(100))
-	pr := plan.Generic()
-	pr.HomesFirst = true
-	for z, home := range map[string]string{ByTouch: "G28 X Y", ByClear: "G28 X Y"} {
-		p, err := Make(src, ix, pr, Choice{Start: Next, Layer: 50, Z: z, HomeAt: &[2]float64{20, 20}},
-			nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		said := slices.ContainsFunc(p.Findings,
-			func(f layer.Finding) bool { return f.Code == "lift-by-hand" })
-		for _, l := range p.Lines {
-			if strings.HasPrefix(l.Text, home) {
-				break
-			}
-			if strings.HasPrefix(l.Text, "G1 ") {
-				t.Errorf("%s: moves before it homes: %s", z, l.Text)
-			}
-		}
-		if !said {
-			t.Errorf("%s: nothing says that the head is lifted by hand", z)
-		}
-	}
-}
-
 // TestFlips turns lines of the start-up, and takes the consequences.
 func TestFlips(t *testing.T) {
 	file := tower(20)
@@ -291,38 +129,6 @@ func TestFlips(t *testing.T) {
 	if !strings.Contains(out, "; dogear left out: M204 S900\n") ||
 		!strings.Contains(out, "\nM204 S900 ; setting as the file made it\n") {
 		t.Error("a line that was turned off is not made up for")
-	}
-}
-
-// TestHomingClear homes Z beside the part, and refuses it near the part.
-func TestHomingClear(t *testing.T) {
-	file := tower(100)
-	p, out := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}})
-	if codes(p, layer.Grave) != "" || !strings.Contains(out, "G91 ; steps\n"+
-		"G1 Z10 F600 ; up first, from wherever it stands\n"+
-		"G90 ; places count from the corner of the bed\nM190 S60 ; the bed, so that the part does not "+
-		"let go\nG28 X Y ; find the sides; the nozzle is above the part\n"+
-		"G1 X20 Y20 F6000 ; beside the part\nG28 Z") {
-		t.Errorf("%v\n%s", p.Findings, out[:1500])
-	}
-	for _, at := range [][2]float64{{110, 110}, {90, 110}, {125, 125}} {
-		p, _ := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &at})
-		if codes(p, layer.Grave) != "homes-onto-part" || p.Refused == nil || p.Refused.Missing < 3 {
-			t.Errorf("%v: %v %+v", at, p.Findings, p.Refused)
-		}
-	}
-	// A part of 2 mm lets the block pass, but not the tip.
-	if p, _ := made(t, file, Choice{Start: Next, Layer: 10, Z: ByClear,
-		HomeAt: &[2]float64{90, 110}}); codes(p, layer.Grave) != "" {
-		t.Error(p.Findings)
-	}
-	src, ix := read(t, file)
-	if _, err := Make(src, ix, nil, Choice{Start: Next, Layer: 50, Z: ByClear}, nil); err == nil {
-		t.Error("homed nowhere")
-	}
-	p, _ = made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{500, 20}})
-	if codes(p, layer.Grave) != "outside-bed" {
-		t.Error(p.Findings)
 	}
 }
 
@@ -428,52 +234,6 @@ func TestOddFiles(t *testing.T) {
 	if err != nil || codes(p, layer.Grave) != "lift-too-low" {
 		t.Error(err, p.Findings)
 	}
-}
-
-func TestTouchCheck(t *testing.T) {
-	src, ix := read(t, tower(20))
-	lines, pins, s, err := TouchCheck(src, ix, Choice{Start: Next, Layer: 10, Feeler: 0.1})
-	if err != nil || len(pins) != 3 || s.Kept != 10 {
-		t.Fatal(err, pins)
-	}
-	stops := 0
-	for _, l := range lines {
-		if strings.Contains(l.Text, "E") && strings.HasPrefix(l.Text, "G1") ||
-			strings.HasPrefix(l.Text, "M10") {
-			t.Errorf("%q moves filament or heats", l.Text)
-		}
-		if strings.HasPrefix(l.Text, "M0") {
-			stops++
-		}
-		if x := l.From[0] != l.To[0]; x && strings.HasPrefix(l.Text, "G1") && l.To[2].Millimetres() < 11 {
-			t.Errorf("%q crosses at %v", l.Text, l.To[2])
-		}
-		if l.To[2] < ix.Layers[9].Z && strings.HasPrefix(l.Text, "G1") {
-			t.Errorf("%q goes into the part", l.Text)
-		}
-	}
-	if stops != 6 {
-		t.Errorf("%d stops", stops)
-	}
-	for _, p := range pins { // the corners of the square
-		if p[0] != 100 && p[0] != 120 || p[1] != 100 && p[1] != 120 {
-			t.Errorf("%v is no corner", p)
-		}
-	}
-}
-
-func ExampleWeigh() {
-	src := strings.NewReader(tower(100))
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		panic(err)
-	}
-	b, err := Weigh(src, ix, []Evidence{{Kind: Touch, Value: 10.07}, {Kind: Percent, Value: 50}})
-	fmt.Println(b.Best, b.One, err)
-	fmt.Println(b.Pieces[0].Text)
-	// Output:
-	// 50 true <nil>
-	// layer 50 at 10.00 mm, off by 0.07
 }
 
 // FuzzMake picks up anything that has layers: it is refused in a sentence, or

@@ -271,7 +271,7 @@ func (p *Piece) display(src layer.Source, ix *layer.Index) error {
 		}
 	}
 	if len(at) == 0 {
-		return fmt.Errorf("X%g Y%g Z%g: no move passes within %g mm of it", x, y, z, passes)
+		return fmt.Errorf("the place X%g Y%g Z%g: no move passes within %g mm of it", x, y, z, passes)
 	}
 	p.lines(ix, at)
 	return nil

@@ -38,16 +38,6 @@ type Aligned struct {
 // mostRewritten bounds how many rewritten lines are listed.
 const mostRewritten = 500
 
-// Align finds what was inserted, removed and rewritten.
-func Align(original, edited Source) (*Aligned, error) {
-	a := newAligner(original, edited)
-	for {
-		if _, more, err := a.next(); err != nil || !more {
-			return &a.out, err
-		}
-	}
-}
-
 // queue is a file as one number a line, of which some lines ahead are held.
 type queue struct {
 	src  Source

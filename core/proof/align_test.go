@@ -7,6 +7,16 @@ import (
 	"testing"
 )
 
+// align finds what was inserted, removed and rewritten.
+func align(original, edited Source) (*Aligned, error) {
+	a := newAligner(original, edited)
+	for {
+		if _, more, err := a.next(); err != nil || !more {
+			return &a.out, err
+		}
+	}
+}
+
 func TestAlign(t *testing.T) {
 	var lines []string
 	for i := range 4000 {
@@ -36,7 +46,7 @@ func TestAlign(t *testing.T) {
 		"a move changed": {strings.Replace(file, lines[2000], "G1 X1000 Y3 E9", 1), 1, 1, 0},
 		"nothing left":   {"", 0, 4000, 0},
 	} {
-		r, err := Align(strings.NewReader(file), strings.NewReader(c.edited))
+		r, err := align(strings.NewReader(file), strings.NewReader(c.edited))
 		if err != nil || r.Inserted != c.inserted || r.Removed != c.removed ||
 			int64(len(r.Rewritten)) != c.rewritten {
 			t.Errorf("%s: %d inserted, %d removed, %d rewritten; want %d, %d, %d (%v)", name, r.Inserted,
@@ -56,7 +66,7 @@ func TestAlign(t *testing.T) {
 			}
 			out = append(out, l)
 		}
-		r, err := Align(strings.NewReader(file), strings.NewReader(strings.Join(out, "\n")+"\n"))
+		r, err := align(strings.NewReader(file), strings.NewReader(strings.Join(out, "\n")+"\n"))
 		if err != nil || r.Inserted != want || r.Removed != 0 {
 			t.Fatalf("%d inserted, want %d; %d removed (%v)", r.Inserted, want, r.Removed, err)
 		}
@@ -69,7 +79,7 @@ func FuzzAlign(f *testing.F) {
 	f.Add("a\nb\nc\n", "a\nx\nb\nc\n")
 	f.Add("G1 X1\nM104 S200\n", "M104 S210\n")
 	f.Fuzz(func(t *testing.T, a, b string) {
-		r, err := Align(strings.NewReader(a), strings.NewReader(b))
+		r, err := align(strings.NewReader(a), strings.NewReader(b))
 		if err != nil {
 			t.Fatal(err)
 		}

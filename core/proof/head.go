@@ -357,3 +357,11 @@ func (x *examiner) lowestOf() (over, any *gcode.Nano) {
 	}
 	return over, any
 }
+
+// over reports whether a place lies over what a print lays, or within 2 mm of it. The zero
+// box is everywhere.
+func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
+	const m = 2 * gcode.MM
+	return box == [4]gcode.Nano{} || p[0] > box[0]-m && p[0] < box[2]+m && p[1] > box[1]-m &&
+		p[1] < box[3]+m
+}

@@ -41,7 +41,6 @@ type marks struct {
 	open   map[string]*active
 	text   []byte  // that a block remembers
 	warm   []int64 // nozzle temperatures of the filament that is in
-	ease   bool    // the first layers of a pick-up are gentler
 }
 
 // mark is a comment of Dogear's own taken apart.

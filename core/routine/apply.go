@@ -5,10 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"sort"
-	"strings"
 
 	"dogear/core/edit"
-	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -39,156 +37,6 @@ type Result struct {
 	Edits     []edit.Edit
 	Findings  []layer.Finding // of all blocks, and of the plan as a whole
 	LineEnd   string
-}
-
-// Locate finds where an ear sits in the file.
-func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
-	var f Fold
-	n := len(ix.Layers)
-	switch {
-	case e.BeforeLayer != 0:
-		f.Layer = e.BeforeLayer
-		if f.Layer < 1 || f.Layer > n {
-			return f, fmt.Errorf("there is no layer %d; the file has %d", e.BeforeLayer, n)
-		}
-	case e.FileNumber != nil:
-		if f.Layer = ix.ByNumber(*e.FileNumber); f.Layer == 0 {
-			return f, fmt.Errorf("the file has no layer that it calls %d", *e.FileNumber)
-		}
-	case e.AtHeight != nil:
-		all := ix.AtHeight(gcode.FromMM(*e.AtHeight))
-		if len(all) == 0 {
-			return f, fmt.Errorf("no layer begins at or above %g mm; the print is %s mm high",
-				*e.AtHeight, ix.Height())
-		}
-		if len(all) > 1 {
-			return f, fmt.Errorf("%g mm is reached by %d objects, one after another; say which with "+
-				"before_layer: %s", *e.AtHeight, len(all),
-				strings.Trim(strings.Join(strings.Fields(fmt.Sprint(all)), ", "), "[]"))
-		}
-		f.Layer = all[0]
-	default:
-		if e.BeforeLine < 1 || e.BeforeLine > ix.Lines {
-			return f, fmt.Errorf("there is no line %d; the file has %d", e.BeforeLine, ix.Lines)
-		}
-		f.Line = e.BeforeLine
-		f.Layer = max(ix.At(f.Line), 1)
-		l := &ix.Layers[f.Layer-1]
-		switch {
-		case f.Line <= l.First:
-		case f.Line > l.Last && f.Layer < n:
-			f.Layer++
-		default:
-			f.Inside = true
-		}
-	}
-	if f.Line > 0 {
-		var err error
-		if f.Offset, err = ix.OffsetOf(src, f.Line); err != nil {
-			return f, err
-		}
-		if f.At, err = ix.StateAt(src, f.Line); err != nil {
-			return f, err
-		}
-	} else {
-		l := &ix.Layers[f.Layer-1]
-		f.Line, f.Offset = l.Fold, l.Offset
-		var err error
-		if f.At, err = ix.Before(src, f.Layer); err != nil {
-			return f, err
-		}
-	}
-	f.Seconds = ix.Layers[f.Layer-1].Begin
-	if n := f.under(); n > 0 {
-		f.Low = f.At.Pos[2] < ix.Layers[n-1].Z-sameLevel
-	}
-	if f.Inside {
-		moves, err := ix.Decode(src, f.Layer)
-		if err != nil {
-			return f, err
-		}
-		times, err := ix.Times(src, f.Layer, moves)
-		if err != nil {
-			return f, err
-		}
-		for i := range moves {
-			if moves[i].Line <= f.Line {
-				f.Seconds = times[i]
-			}
-		}
-	}
-	return f, f.ahead(src, ix)
-}
-
-// sameLevel is how far two heights of one layer may lie apart.
-const sameLevel = gcode.MM / 100
-
-// under returns the layer that is being laid at the fold, 0 when there is none yet.
-func (f *Fold) under() int {
-	if f.Inside {
-		return f.Layer
-	}
-	return f.Layer - 1
-}
-
-// Place returns the layer an ear stands before, or, with a line, inside which it
-// lies: what [Locate] finds, without reading the file and without errors. An
-// ear that lies outside the print is put at its nearest end.
-func Place(ix *layer.Index, e *plan.Ear) (n int, line int64) {
-	last := len(ix.Layers)
-	switch {
-	case e.AtHeight != nil:
-		if all := ix.AtHeight(gcode.FromMM(*e.AtHeight)); len(all) > 0 {
-			return all[0], 0
-		}
-		return last, 0
-	case e.FileNumber != nil:
-		if n := ix.ByNumber(*e.FileNumber); n > 0 {
-			return n, 0
-		}
-		return last, 0
-	case e.BeforeLine == 0:
-		return min(max(e.BeforeLayer, 1), last), 0
-	}
-	n = max(ix.At(e.BeforeLine), 1)
-	switch l := &ix.Layers[n-1]; {
-	case e.BeforeLine <= l.First:
-		return n, 0
-	case e.BeforeLine > l.Last && n < last:
-		return n + 1, 0
-	}
-	return n, e.BeforeLine
-}
-
-// ahead looks for the place where the next path begins.
-func (f *Fold) ahead(src layer.Source, ix *layer.Index) error {
-	from, end := max(ix.At(f.Line), 0), min(f.Line+500, ix.Lines+1)
-	return ix.Walk(src, from, end, func(line int64, _ []byte, c *gcode.Command, a *gcode.Act,
-		m *gcode.Machine) bool {
-		if line < f.Line {
-			return true
-		}
-		switch a.Kind {
-		case gcode.Travel:
-			absolute := !m.RelXYZ && c.Letter == 'G' && c.Code <= 1
-			f.NextZ = f.NextZ || absolute && c.Has('Z')
-			if !a.MoveX || f.HasNext {
-				return true // only up or down
-			}
-			if absolute && c.Has('X') && c.Has('Y') {
-				f.Next, f.HasNext = [2]gcode.Nano{m.Pos[0], m.Pos[1]}, true
-			}
-			return f.HasNext && !f.NextZ // the height may follow
-		case gcode.Pull:
-			return !a.MoveX && !f.HasNext
-		case gcode.SetAxis:
-			return !c.Has('X') && !c.Has('Y') && c.Has('E')
-		case gcode.Lay, gcode.Push, gcode.Home, gcode.Probe, gcode.Macro, gcode.Unknown, gcode.Stop,
-			gcode.ToolSet, gcode.Motors:
-			return false
-		}
-		return true
-	})
 }
 
 // ErrTwice is the cause when two ears sit on one fold.
@@ -427,12 +275,4 @@ func (r *Result) OutLines(i int) [2]int64 {
 		}
 	}
 	return [2]int64{at, at + int64(len(r.Blocks[i].Lines)) - 1}
-}
-
-// Last returns the layer that ends at the fold; inside a layer, that layer.
-func (f *Fold) Last() int {
-	if f.Inside {
-		return f.Layer
-	}
-	return f.Layer - 1
 }

@@ -9,7 +9,7 @@ import (
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/proof"
+	"dogear/core/proof/second"
 )
 
 // TestMute leaves lines out of the small file in every possible run and proves
@@ -39,8 +39,8 @@ func TestMute(t *testing.T) {
 			if _, err := edit.Write(&out, src, res.Edits); err != nil {
 				t.Fatal(err)
 			}
-			v, err := proof.Compare(context.Background(), strings.NewReader(file),
-				bytes.NewReader(out.Bytes()), proof.Options{Box: ix.Box, Muted: [][2]int64{{from, to}}})
+			v, err := second.Compare(context.Background(), strings.NewReader(file),
+				bytes.NewReader(out.Bytes()), second.Options{Box: ix.Box, Muted: [][2]int64{{from, to}}})
 			if err != nil || !v.Same {
 				t.Errorf("%d to %d: %+v %v\n%s", from, to, v.First, err, out.String())
 			}

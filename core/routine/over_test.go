@@ -53,8 +53,7 @@ func TestOver(t *testing.T) {
 		}, false},
 		"in steps": {func(float64) string { return "G91\nG0 X30 Y0 F9000\nG90" }, false},
 		"rising steps": {func(z float64) string {
-			return fmt.Sprintf(
-				"G91\nG0 X30 Z.4 F9000\nG0 Z-.4\nG90")
+			return "G91\nG0 X30 Z.4 F9000\nG0 Z-.4\nG90"
 		}, false},
 		"in inches": {func(float64) string {
 			return "G20\nG0 X1.3779528 Y.7874016 F354\nG21\n" +

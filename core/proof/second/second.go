@@ -1,11 +1,11 @@
-// Package proof says whether an edited file still lays the plastic that the
-// original lays.
+// Package second is a second look at what two files lay, for tests: simpler than package
+// proof, and sharing nothing with it but the machine. What both call the same is the same.
 //
 // In go two streams of G-code; out comes a [Verdict]. Both are run through the
 // same machine, and their laying moves are compared one by one: start, end,
 // filament, tool, speed, fan, temperature and lasting settings. All are
 // integers of a nanometre or texts, so "the same" means equal.
-package proof
+package second
 
 import (
 	"context"
@@ -14,6 +14,7 @@ import (
 	"slices"
 
 	"dogear/core/gcode"
+	"dogear/core/proof"
 )
 
 // Verdict is the outcome of a comparison.
@@ -45,7 +46,7 @@ type strand struct {
 	line  int64
 	stop  int
 	muted [][2]int64
-	other []Otherwise // those that have not ended
+	other []proof.Otherwise // those that have not ended
 	box   [4]gcode.Nano
 	aux   *gcode.Aux // as it was when all of it was last found to be the same
 	// of the first strand: nozzle, or nozzle or bed, are at another temperature
@@ -114,8 +115,8 @@ func (w *strand) leftOut() bool {
 }
 
 // otherwise says what is laid otherwise on purpose on the present line.
-func (w *strand) otherwise() Otherwise {
-	var o Otherwise
+func (w *strand) otherwise() proof.Otherwise {
+	var o proof.Otherwise
 	over := 0
 	for i := range w.other {
 		x := &w.other[i]
@@ -130,7 +131,7 @@ func (w *strand) otherwise() Otherwise {
 			x.Fan, o.Heat || x.Heat
 	}
 	if over > 0 && over <= len(w.other) { // forget those that are behind
-		w.other = slices.DeleteFunc(w.other, func(x Otherwise) bool { return w.line > x.Lines[1] })
+		w.other = slices.DeleteFunc(w.other, func(x proof.Otherwise) bool { return w.line > x.Lines[1] })
 	}
 	return o
 }
@@ -144,7 +145,7 @@ type Options struct {
 	Muted   [][2]int64 // runs of lines of the original that are left out on purpose
 	Again   [][2]int64 // runs of lines of the edited file that lay something more on purpose
 	// runs of lines of the edited file that are laid otherwise on purpose, in their order
-	Changed []Otherwise
+	Changed []proof.Otherwise
 	// A pick-up: the edited file has an opening of Opening lines, in which
 	// nothing may be laid over the part, and goes on from line Start of the
 	// original, everything moved by Shift. Start 0 compares from the beginning.
@@ -252,7 +253,7 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 }
 
 // differ says how two laying moves differ; "" when they do not.
-func differ(x, y *strand, opt *Options, on Otherwise) (what, code string) {
+func differ(x, y *strand, opt *Options, on proof.Otherwise) (what, code string) {
 	shift := opt.Shift
 	switch {
 	case x.m.Tool != y.m.Tool:
@@ -288,7 +289,7 @@ func differ(x, y *strand, opt *Options, on Otherwise) (what, code string) {
 	case x.m.Hot() && !y.m.Hot():
 		return "the nozzle was not waited for", "cold-extrusion"
 	}
-	if on == (Otherwise{}) {
+	if on == (proof.Otherwise{}) {
 		x.aux, y.aux = x.m.Aux, y.m.Aux
 	}
 	return "", ""
@@ -328,9 +329,13 @@ func sameSettings(x, y *strand, speed, flow bool) bool {
 	}
 	// A factor of a hundred is none, and so is what holds without a word.
 	factor := func(s gcode.Setting) bool {
-		u, ok := usual[s.Word]
+		u, ok := atStart[s.Word]
 		return ok && s.Line == u || s.Word == "M220" && speed || s.Word == "M221" && flow
 	}
 	return slices.Equal(slices.DeleteFunc(slices.Clone(a), factor),
 		slices.DeleteFunc(slices.Clone(b), factor))
 }
+
+// atStart are settings that need not be made: they are so when the printer starts.
+var atStart = map[string]string{"M220": "M220 S100", "M221": "M221 S100", "M211": "M211 S1",
+	"plane": "G17", "workspace": "G54", "M290": "M290", "M206": "", "M302": "M302 P0"}

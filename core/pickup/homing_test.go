@@ -1,0 +1,149 @@
+package pickup
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"dogear/core/layer"
+	"dogear/core/plan"
+)
+
+// TestOffsets puts mesh and offsets in force behind the last homing, once; a shift of Z
+// that was in force at the touch lies in the touched height already.
+func TestOffsets(t *testing.T) {
+	file := strings.Replace(tower(100), "M204 S900\n", "M204 S900\nM420 S1 Z4\nM206 X1 Z-0.1\n"+
+		"M290 Z0.05\nM851 Z-1.2\n", 1)
+	for name, c := range map[string]struct {
+		c     Choice
+		order []string
+		never []string
+	}{
+		"touched": {Choice{Start: Next, Layer: 50}, []string{
+			"\nG92 Z10 ", "\nG28 X Y ", "\nM206 X1 ", "\nM420 Z4 S1", "\nG1 X"},
+			[]string{"M290 Z0.05", "M206 X1 Z-0.1"}},
+		"held": {Choice{Start: Next, Layer: 50, Z: ByKept}, []string{"\nG1 Z20 ", "\nM420 "}, []string{
+			"M290 Z0.05", "M206 X1"}},
+		"homed": {Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}}, []string{
+			"\nG28 Z ", "\nM206 ", "\nM290 Z0.05 ", "\nM420 "}, nil},
+	} {
+		p, out := made(t, file, c.c)
+		opening, _, _ := strings.Cut(out, "; dogear pick-up ends")
+		rest := opening
+		for _, o := range c.order {
+			_, after, ok := strings.Cut(rest, o)
+			if !ok && o == "\nM420 Z4 S1" {
+				_, after, ok = strings.Cut(rest, "\nM420 S1 Z4")
+			}
+			if !ok {
+				t.Errorf("%s: %q does not stand where it should\n%s", name, o, opening)
+				break
+			}
+			rest = after
+		}
+		for _, n := range c.never {
+			if strings.Contains(opening, "\n"+n) {
+				t.Errorf("%s: %q is written", name, n)
+			}
+		}
+		for _, w := range []string{"\nM420", "\nM206", "\nM290", "\nM851"} {
+			if strings.Count(opening, w) > 1 {
+				t.Errorf("%s: %q more than once", name, w)
+			}
+		}
+		if codes(p, layer.Grave) != "" {
+			t.Errorf("%s: %v", name, p.Findings)
+		}
+	}
+}
+
+// TestHomesFirst lifts by hand where the printer refuses to move before it has homed.
+func TestHomesFirst(t *testing.T) {
+	src, ix := read(t, tower(100))
+	pr := plan.Generic()
+	pr.HomesFirst = true
+	for z, home := range map[string]string{ByTouch: "G28 X Y", ByClear: "G28 X Y"} {
+		p, err := Make(src, ix, pr, Choice{Start: Next, Layer: 50, Z: z, HomeAt: &[2]float64{20, 20}},
+			nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := slices.ContainsFunc(p.Findings,
+			func(f layer.Finding) bool { return f.Code == "lift-by-hand" })
+		for _, l := range p.Lines {
+			if strings.HasPrefix(l.Text, home) {
+				break
+			}
+			if strings.HasPrefix(l.Text, "G1 ") {
+				t.Errorf("%s: moves before it homes: %s", z, l.Text)
+			}
+		}
+		if !said {
+			t.Errorf("%s: nothing says that the head is lifted by hand", z)
+		}
+	}
+}
+
+// TestHomingClear homes Z beside the part, and refuses it near the part.
+func TestHomingClear(t *testing.T) {
+	file := tower(100)
+	p, out := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}})
+	if codes(p, layer.Grave) != "" || !strings.Contains(out, "G91 ; steps\n"+
+		"G1 Z10 F600 ; up first, from wherever it stands\n"+
+		"G90 ; places count from the corner of the bed\nM190 S60 ; the bed, so that the part does not "+
+		"let go\nG28 X Y ; find the sides; the nozzle is above the part\n"+
+		"G1 X20 Y20 F6000 ; beside the part\nG28 Z") {
+		t.Errorf("%v\n%s", p.Findings, out[:1500])
+	}
+	for _, at := range [][2]float64{{110, 110}, {90, 110}, {125, 125}} {
+		p, _ := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &at})
+		if codes(p, layer.Grave) != "homes-onto-part" || p.Refused == nil || p.Refused.Missing < 3 {
+			t.Errorf("%v: %v %+v", at, p.Findings, p.Refused)
+		}
+	}
+	// A part of 2 mm lets the block pass, but not the tip.
+	if p, _ := made(t, file, Choice{Start: Next, Layer: 10, Z: ByClear,
+		HomeAt: &[2]float64{90, 110}}); codes(p, layer.Grave) != "" {
+		t.Error(p.Findings)
+	}
+	src, ix := read(t, file)
+	if _, err := Make(src, ix, nil, Choice{Start: Next, Layer: 50, Z: ByClear}, nil); err == nil {
+		t.Error("homed nowhere")
+	}
+	p, _ = made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{500, 20}})
+	if codes(p, layer.Grave) != "outside-bed" {
+		t.Error(p.Findings)
+	}
+}
+
+func TestTouchCheck(t *testing.T) {
+	src, ix := read(t, tower(20))
+	lines, pins, s, err := TouchCheck(src, ix, Choice{Start: Next, Layer: 10, Feeler: 0.1})
+	if err != nil || len(pins) != 3 || s.Kept != 10 {
+		t.Fatal(err, pins)
+	}
+	stops := 0
+	for _, l := range lines {
+		if strings.Contains(l.Text, "E") && strings.HasPrefix(l.Text, "G1") ||
+			strings.HasPrefix(l.Text, "M10") {
+			t.Errorf("%q moves filament or heats", l.Text)
+		}
+		if strings.HasPrefix(l.Text, "M0") {
+			stops++
+		}
+		if x := l.From[0] != l.To[0]; x && strings.HasPrefix(l.Text, "G1") && l.To[2].Millimetres() < 11 {
+			t.Errorf("%q crosses at %v", l.Text, l.To[2])
+		}
+		if l.To[2] < ix.Layers[9].Z && strings.HasPrefix(l.Text, "G1") {
+			t.Errorf("%q goes into the part", l.Text)
+		}
+	}
+	if stops != 6 {
+		t.Errorf("%d stops", stops)
+	}
+	for _, p := range pins { // the corners of the square
+		if p[0] != 100 && p[0] != 120 || p[1] != 100 && p[1] != 120 {
+			t.Errorf("%v is no corner", p)
+		}
+	}
+}

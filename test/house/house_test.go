@@ -1,0 +1,83 @@
+// Package house checks what anybody sees of the code before reading it: how long its lines,
+// functions and files are.
+package house
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"unicode/utf8"
+)
+
+// At most so many columns a line, lines a function and lines a file.
+const (
+	mostColumns  = 100
+	mostFunction = 80
+	mostFile     = 400
+)
+
+// each calls f for every file of the repository with one of some extensions.
+func each(t *testing.T, f func(path, text string), extensions ...string) {
+	t.Helper()
+	root := filepath.Join("..", "..")
+	n := 0
+	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case d.IsDir() && slices.Contains([]string{"node_modules", "dist", "tmp", ".git"}, d.Name()):
+			return filepath.SkipDir
+		case d.IsDir() || !slices.Contains(extensions, filepath.Ext(path)):
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		f(strings.TrimPrefix(path, root+string(filepath.Separator)), string(text))
+		n++
+		return err
+	})
+	if err != nil || n == 0 {
+		t.Fatal(n, "files", err)
+	}
+}
+
+// TestLines checks that lines end at 100 columns. A struct's tag cannot be broken.
+func TestLines(t *testing.T) {
+	each(t, func(path, text string) {
+		for k, line := range strings.Split(text, "\n") {
+			tag := strings.HasSuffix(path, ".go") && strings.HasSuffix(line, `"`+"`")
+			if n := utf8.RuneCountInString(line); n > mostColumns && !tag {
+				t.Errorf("%s:%d has %d columns", path, k+1, n)
+			}
+		}
+	}, ".go", ".html", ".css", ".mjs", ".js")
+}
+
+// TestLengths checks how long functions and files of Go are.
+func TestLengths(t *testing.T) {
+	each(t, func(path, text string) {
+		if n := strings.Count(text, "\n"); n > mostFile {
+			t.Errorf("%s has %d lines", path, n)
+		}
+		set := token.NewFileSet()
+		f, err := parser.ParseFile(set, path, text, parser.SkipObjectResolution)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range f.Decls {
+			fn, ok := d.(*ast.FuncDecl)
+			if !ok {
+				continue
+			}
+			n := set.Position(fn.End()).Line - set.Position(fn.Pos()).Line + 1
+			if n > mostFunction {
+				t.Errorf("%s: %s has %d lines", path, fn.Name.Name, n)
+			}
+		}
+	}, ".go")
+}

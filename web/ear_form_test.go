@@ -1,0 +1,211 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html"
+	"regexp"
+	"strings"
+	"testing"
+
+	"dogear/core/archive"
+	"dogear/core/plan"
+	"dogear/demo"
+)
+
+// TestEarForms fills in everything an ear's card asks for.
+func TestEarForms(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, refused := c.bring("tide-gauge.gcode", file)
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p := fmt.Sprintf("/prints/%d", id)
+	c.steps(t, []step{
+		{p + "/ears", []string{"before", "5", "kind", "insert"}, 200, "Plain stop"},
+		{p + "/ears/a1", []string{"all", "1", "insert", "M8 nut", "count", "2", "heads_up", "2.5",
+			"heads_up_unit", "minutes", "bond", "1", "bond_flow", "25", "land", "where it was", "stop",
+			"M25", "routine", "sound only", "note", ""}, 200, "2 × M8 nut"},
+		{p + "/ears/a1", []string{"all", "1", "insert", "M99 nut"}, 422, "no such insert"},
+		{p + "/ears/a1", []string{"all", "1", "insert", "M8 nut", "count", "x"}, 422,
+			"must be a number from 1"},
+		{p + "/ears/a1", []string{"all", "1", "bond", "1", "bond_flow", "300"}, 422, "must be a number"},
+		{p + "/ears/a1", []string{"all", "1", "routine", "no such"}, 422, "no routine"},
+		{p + "/ears/a1", []string{"where", "1.85 mm"}, 200, "before layer 11"},
+		{p + "/ears/a1", []string{"where", "file 7"}, 200, "before layer 8"},
+		{p + "/ears/a1", []string{"where", "file 99"}, 422, "no layer that it calls 99"},
+		{p + "/ears/a1", []string{"where", "99 mm"}, 422, "No layer begins at or above"},
+		{p + "/ears/a1", []string{"where", "7000 mm"}, 422, "is no place"},
+		{p + "/ears/a1", []string{"where", "line 99999999"}, 422, "no line 99999999"},
+		{p + "/ears/a1", []string{"where", "tide"}, 422, "“tide” is no place"},
+		{p + "/ears/a1", []string{"where", "layer 9"}, 200, "before layer 9"},
+		{p + "/ears/a1/copy", []string{"where", "9"}, 409, "an ear before layer 9 already"},
+		{p + "/ears/a1/copy", []string{"where", "2.2mm"}, 200, "before layer 12"},
+		{p + "/ears/a2", []string{"kind", "nozzle", "all", "1", "nozzle", "0,6"}, 200, "Nozzle 0.6 mm"},
+		{p + "/ears/a2", []string{"kind", "own lines", "all", "1", "lines", "M0 look\r\nM117 hm"}, 200,
+			"M117 hm"},
+		{p + "/ears/a2", []string{"kind", "own lines", "all", "1", "lines", strings.Repeat("x", 300)},
+			422, "longer than"},
+		{p + "/ears/a2", []string{"kind", "colour"}, 200, "Gull white"}, // one that is not laid there
+		{p + "/ears/a2", []string{"kind", "banner"}, 422, "a colour change"},
+		{p + "/printer", []string{"printer", "none"}, 422, "no such printer"},
+		{p + "/printer", []string{"printer", "my printer"}, 200, "my printer"},
+	})
+	_, body := c.do("GET", p+"/plan", nil, nil)
+	var doc plan.Plan
+	if err := json.Unmarshal([]byte(body), &doc); err != nil {
+		t.Fatal(err)
+	}
+	e := doc.Ears[0]
+	if e.Insert == nil || e.Insert.Name != "M8 nut" || e.Count != 2 || e.HeadsUp == nil ||
+		e.HeadsUp.Minutes != 2.5 || e.BondPass == nil || e.BondPass.Flow != 0.25 ||
+		e.Land != plan.WhereItWas || e.Stop != "M25" || string(e.Routine) != `"sound only"` ||
+		e.Z == nil {
+		t.Errorf("%s", body)
+	}
+	if doc.Printer == nil || doc.Printer.Name != "my printer" || len(doc.Filaments) != 2 ||
+		doc.File == nil || doc.Uses.Printer != "" {
+		t.Errorf("%s", body)
+	}
+	c.page(t, p+"/proof", "Heads-up for ear a1", "Put back", "The head&#39;s way", "; dogear bond a1")
+}
+
+// TestPlanMovesOver saves a plan and lays it on another slicing.
+func TestPlanMovesOver(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	bring := func(d string, layer float64) string {
+		file, _ := demo.Slice(demo.HarbourWall(layer), demo.DialectNamed(d))
+		id, refused := c.bring("wall.gcode", file)
+		if refused != "" {
+			t.Fatal(refused)
+		}
+		return fmt.Sprintf("/prints/%d", id)
+	}
+	coarse, fine := bring("plain", 0.3), bring("hopping", 0.15)
+	c.steps(t, []step{
+		{coarse + "/ears", []string{"before", "21", "filament", "white"}, 200, "Gull white"},
+		{coarse + "/ears", []string{"before", "41", "kind", "insert"}, 200, "Plain stop"},
+	})
+	_, text := c.do("GET", coarse+"/plan", nil, nil)
+	c.steps(t, []step{
+		{fine + "/plan", []string{"plan", text}, 200, "is now before layer 40 at 6.00 mm"},
+		{fine + "/undo", nil, 200, "No ears yet"},
+		{fine + "/redo", nil, 200, "before layer 40"},
+		// the same file: nothing moves
+		{coarse + "/plan", []string{"plan", text}, 200, "before layer 21"},
+		{coarse + "/plan", []string{"plan", "{"}, 422, "JSON"},
+		{coarse + "/plan", []string{"plan", `{"format":"dogear-plan/9","ears":[]}`}, 422,
+			"is understood"},
+	})
+	// What the plan brings along stays with the print: the Kit is as it was.
+	brought := strings.NewReplacer(`"Gull white"`, `"Foam"`, `"my printer"`,
+		`"a stranger"`).Replace(text)
+	c.steps(t, []step{{fine + "/plan", []string{"plan", brought}, 200, "Foam"}})
+	c.page(t, fine, "a stranger")
+	if body := c.page(t, "/kit", "my printer", "Gull white"); strings.Contains(body, "Foam") ||
+		strings.Contains(body, "a stranger") {
+		t.Error("the Kit was changed by a plan")
+	}
+	if body := c.page(t, coarse, "Gull white"); strings.Contains(body, "Foam") {
+		t.Error("one print leaks into another")
+	}
+}
+
+// TestTakenOver makes ears of stops that were in the file, and of Dogear's own.
+func TestTakenOver(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, truth := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	text := strings.Split(string(file), "\n")
+	at := int(truth.Layers[7].First) - 2
+	marked := strings.Join(append(append(append([]string{}, text[:at]...), "M600"), text[at:]...),
+		"\n")
+	id, refused := c.bring("tide-gauge.gcode", []byte(marked))
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p := fmt.Sprintf("/prints/%d", id)
+	line := fmt.Sprint(at + 1)
+	c.page(t, p, "In the file already", "Take over")
+	c.steps(t, []step{
+		{p + "/takeover", []string{"from", "3", "to", "3"}, 404, "no stop on this line"},
+		{p + "/takeover", []string{"from", line, "to", line}, 200, "Gull white"},
+		{p + "/takeover", []string{"from", line, "to", line}, 409, "already"},
+	})
+	c.page(t, p+"/proof", "Muted: lines", "Same plastic", "M600")
+	_, out := c.do("GET", p+"/write", nil, nil)
+	if strings.Count(out, "\nM600") != 1 || !strings.Contains(out, "; dogear muted: M600") {
+		t.Error("the file's own stop is not taken over")
+	}
+	// Opened again, the file is recognised, and gives the first one back.
+	id2, refused := c.bring("tide-gauge_stop-8.gcode", []byte(out))
+	if refused != "" {
+		t.Fatal(refused)
+	}
+	p2 := fmt.Sprintf("/prints/%d", id2)
+	c.page(t, p2, "Dogear has written this file")
+	c.steps(t, []step{{p2 + "/takeout", nil, 200, ""},
+		{p + "/takeout", nil, 409, "othing that Dogear has written"}})
+	p3 := fmt.Sprintf("/prints/%d", id2+1)
+	c.page(t, p3, "Gull white", "Tide gauge")
+	prints, _ := c.st.Prints(t.Context())
+	if prints[0].Name != "tide-gauge.gcode" || prints[0].Bytes != int64(len(marked)) {
+		t.Errorf("%+v, want %d bytes", prints[0], len(marked))
+	}
+	if _, again := c.do("GET", p3+"/write", nil, nil); again != out {
+		t.Error("written again it is another file")
+	}
+}
+
+// TestOddNames gives things names that mean something elsewhere; every button
+// still sends what it says.
+func TestOddNames(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	odd := `6" <tape> & 'co' {x}`
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	id, _ := c.bring("tide-gauge.gcode", file)
+	p := fmt.Sprintf("/prints/%d", id)
+	c.steps(t, []step{
+		{"/kit/filaments", []string{"name", odd, "colour", "#112233"}, 200, ""},
+		{"/kit/printers", []string{"name", odd, "x0", "0", "y0", "0", "x1", "200", "y1", "200", "top",
+			"200", "park_x", "5", "park_y", "5"}, 200, ""},
+		{"/kit/inserts", []string{"name", odd, "shape", "hex", "across", "5", "height", "3"}, 200, ""},
+		{"/kit/routines/copy", []string{"from", "sound only"}, 200, ""},
+		{"/kit/routines/rename", []string{"key", "sound only, ours", "name", odd}, 200, ""},
+	})
+	vals := regexp.MustCompile(`hx-vals=(?:"([^"]*)"|'([^']*)')`)
+	kit, err := c.st.Kit(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := 0
+	for _, page := range []string{p, "/kit", editURL(plan.Routines, odd),
+		editURL(plan.Filaments, kit.Keys[plan.Filaments][6]), editURL(plan.Printers,
+			kit.Keys[plan.Printers][1]), editURL(plan.Inserts, odd)} {
+		body := c.page(t, page)
+		if strings.Contains(body, "<tape>") {
+			t.Errorf("%s: a name has become HTML", page)
+		}
+		for _, m := range vals.FindAllStringSubmatch(body, -1) {
+			var v map[string]string
+			text := html.UnescapeString(m[1] + m[2])
+			if err := json.Unmarshal([]byte(text), &v); err != nil {
+				t.Errorf("%s: %s: %v", page, text, err)
+			}
+			for _, s := range v {
+				if strings.Contains(s, `6"`) {
+					seen++
+				}
+			}
+		}
+	}
+	if seen < 6 {
+		t.Errorf("the names are sent by %d buttons only", seen)
+	}
+	c.steps(t, []step{{p + "/ears", []string{"before", "5", "filament", kit.Keys[plan.Filaments][6]},
+		200, "6&#34;"}, {p + "/ears/a1", []string{"all", "1", "routine", odd}, 200, ""}})
+	c.page(t, p+"/proof", "Same plastic")
+	if _, out := c.do("GET", p+"/write", nil, nil); !strings.Contains(out, "; dogear ear a1: 6") {
+		t.Error("the ear is not written")
+	}
+}

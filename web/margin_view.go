@@ -1,0 +1,304 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// marginView is the column of notes beside the book.
+type marginView struct {
+	ID         int64
+	Ears       []earView
+	First      string
+	FirstName  string
+	Filaments  []swatch
+	Printer    string // its name
+	Printers   []choice
+	Totals     []totalView
+	Undo, Redo bool
+	Data       string // the ears and bands for the scripts, as JSON
+	Said       string // what was done, for the live region
+	Report     []layer.Finding
+	Version    string          // of what is marked
+	Picture    template.URL    // of the print that the plan was made for
+	PlanOf     string          // its file
+	OtherWhy   string          // why a plan is not laid on: it was made for another model
+	OtherPlan  string          // that plan
+	Carried    []layer.Finding // what became of the marks of the version before, until it is read
+	Versions   []versionView
+	Problem    string // why the marks cannot be laid onto the file as they are
+	Mutes      []muteView
+	Changes    []changeView
+	Layers     int
+	Found      []foundView
+	Ours       int
+}
+
+// muteView is a run of muted lines in the margin.
+type muteView struct {
+	From, To int64
+	Layer    int
+}
+
+// foundView is a stop that was in the file before Dogear.
+type foundView struct {
+	Line   int64
+	Word   string
+	Before int
+}
+
+type swatch struct {
+	Slug, Name, Colour string
+	Chosen             bool
+}
+
+// choice is one of several things to choose from.
+type choice struct {
+	Key, Name string
+	Chosen    bool
+}
+
+// totalView is what the print takes of one filament.
+type totalView struct {
+	Name, Colour               string
+	Laid, Purged, Grams, Bands string
+}
+
+type earView struct {
+	Lean                                     bool   // its card is fetched when it is opened
+	Sign                                     string // of its present state
+	ID, Kind, Title, Does, Place, File, When string
+	Before                                   int   // the layer it stands before or lies in
+	Line                                     int64 // set when it lies inside that layer
+	Where                                    string
+	Colour                                   string
+	Note                                     string
+	Steps                                    []string
+	Stop                                     string // the word it stops with
+	Resume                                   string // how the printer is told to go on
+	OwnStop                                  string // set when it is not the printer's
+	Swatches                                 []swatch
+	Kinds, Routines, Inserts, Lands          []choice
+	Count                                    int
+	Nozzle                                   string
+	Lines                                    string
+	HeadsUp                                  string
+	HeadsUpUnit                              string
+	Bond                                     bool
+	BondFlow                                 string
+	Findings                                 []layer.Finding
+	// how what goes in sits in the pockets that are open there
+	Fits    []fitView
+	Pockets []choice
+	Magnets bool // there are several, so their poles matter
+	Pole    string
+	Slow    bool
+	SlowTo  string
+}
+
+// earData is an ear as the scripts know it.
+type earData struct {
+	ID     string `json:"id"`
+	Before int    `json:"before"`
+	Line   int64  `json:"line"` // 0, or the line in front of which it stands inside the layer
+	Kind   string `json:"kind"`
+	Colour string `json:"colour"`
+	Name   string `json:"name"`
+}
+
+// overData is a way that is lifted over what stands proud: its layer, its first
+// line, and where it begins and ends, mm.
+type overData struct {
+	Layer int        `json:"layer"`
+	Line  int64      `json:"line"`
+	Way   [4]float64 `json:"way"`
+	High  float64    `json:"high"`
+}
+
+// sitData is something that lies in a pocket: from above a circle, or a shape
+// with as many corners, mm.
+type sitData struct {
+	X      float64 `json:"x"`
+	Y      float64 `json:"y"`
+	Across float64 `json:"across"`
+	Long   float64 `json:"long"`
+	Shape  string  `json:"shape"`
+	Turn   float64 `json:"turn"`
+	From   int     `json:"from"`  // it lies there from the fold before this layer on
+	Until  int     `json:"until"` // the layer that covers it
+	Rest   float64 `json:"rest"`
+	Top    float64 `json:"top"`
+}
+
+// mostOvers bounds how many lifted ways are drawn.
+const mostOvers = 5000
+
+func overs(res *routine.Result) []overData {
+	out := []overData{}
+	for _, o := range res.Overs[:min(len(res.Overs), mostOvers)] {
+		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(),
+			o.Begin[1].Millimetres(), o.End[0].Millimetres(), o.End[1].Millimetres()}, o.High.Millimetres()})
+	}
+	return out
+}
+
+func sits(b *book, res *routine.Result) []sitData {
+	out := []sitData{}
+	for i := range res.Blocks {
+		for _, f := range res.Blocks[i].Fits {
+			if !f.GoesIn() {
+				continue
+			}
+			d := sitData{X: f.Pocket.Centre[0], Y: f.Pocket.Centre[1], Across: f.Part.Across,
+				Long: max(f.Part.Length, f.Part.Across), Shape: f.Part.Shape, Turn: f.Pocket.Turn,
+				From: res.Blocks[i].Fold.Layer, Until: len(b.ix.Layers) + 1, Rest: f.Rest, Top: f.Top}
+			if f.Pocket.Shape == "rect" && f.Pocket.Size[0] < f.Pocket.Size[1] {
+				d.Turn += 90
+			}
+			if f.Pocket.Closes != nil {
+				d.Until = *f.Pocket.Closes
+			}
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// metres writes a length of filament.
+func metres(mm float64) string {
+	if mm < 1000 {
+		return fmt.Sprintf("%.0f mm", mm)
+	}
+	return fmt.Sprintf("%.2f m", mm/1000)
+}
+
+// kindWords says what each kind of ear is for.
+var kindWords = map[string]string{plan.Colour: "Colour", plan.Insert: "Put in",
+	plan.Nozzle: "Nozzle", plan.Own: "Own lines"}
+
+func (m *marked) earView(b *book, e plan.Ear) earView {
+	p := m.plan
+	n, line := routine.Place(b.ix, &e)
+	l := &b.ix.Layers[n-1]
+	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
+		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin),
+		Where: strconv.Itoa(n),
+		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
+		Bond: e.BondPass != nil, BondFlow: "30"}
+	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
+	switch {
+	case line > 0:
+		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
+		v.Where = fmt.Sprintf("line %d", line)
+		if f, err := routine.Locate(b.src, b.ix, &e); err == nil {
+			v.When = hours(f.Seconds)
+		}
+	case e.AtHeight != nil:
+		v.Where = fmt.Sprintf("%g mm", *e.AtHeight)
+	case e.FileNumber != nil:
+		v.Where = fmt.Sprintf("file %d", *e.FileNumber)
+	}
+	if l.HasNumber && l.Number != int64(n) {
+		v.File = fmt.Sprintf("file %d", l.Number)
+	}
+	switch e.Kind {
+	case plan.Colour:
+		f := p.Filaments[e.Filament]
+		v.Title, v.Colour, v.Does = p.FilamentName(e.Filament), f.Colour, "Colour change"
+		v.Swatches = m.swatches(e.Filament)
+	case plan.Nozzle:
+		v.Title, v.Does = "Nozzle swap", "Another nozzle"
+		if e.Nozzle > 0 {
+			v.Title = fmt.Sprintf("Nozzle %g mm", e.Nozzle)
+			v.Nozzle = fmt.Sprint(e.Nozzle)
+		}
+	case plan.Own:
+		v.Title, v.Does = "Own lines", "Your own G-code"
+	default:
+		v.Title, v.Does = "Plain stop", "Stops and waits"
+		if e.Insert != nil && e.Insert.Name != "" {
+			v.Title, v.Does = e.Insert.Name, "Something goes in"
+			if e.Count > 1 {
+				v.Title = fmt.Sprintf("%d × %s", e.Count, e.Insert.Name)
+			}
+		}
+	}
+	if e.Note != "" && e.Kind != plan.Colour {
+		v.Title = e.Note
+	}
+	for _, k := range plan.Kinds {
+		v.Kinds = append(v.Kinds, choice{k, kindWords[k], k == e.Kind})
+	}
+	if h := e.HeadsUp; h != nil {
+		v.HeadsUp = fmt.Sprint(h.Minutes)
+		if h.Layers > 0 {
+			v.HeadsUp, v.HeadsUpUnit = fmt.Sprint(h.Layers), "layers"
+		}
+	}
+	if e.BondPass != nil {
+		v.BondFlow = fmt.Sprintf("%.0f", e.BondPass.Flow*100)
+	}
+	v.Lands = []choice{{"", "where it suits best", e.Land == ""},
+		{plan.NextStart, "where the next path begins", e.Land == plan.NextStart},
+		{plan.WhereItWas, "where it was", e.Land == plan.WhereItWas}}
+	v.Inserts = append(v.Inserts, choice{"", "nothing from the Kit", e.Insert == nil})
+	known := e.Insert == nil
+	for _, key := range m.kit.Keys[plan.Inserts] {
+		chosen := e.Insert != nil && *e.Insert == m.kit.Inserts[key]
+		known = known || chosen
+		v.Inserts = append(v.Inserts, choice{key, key, chosen})
+	}
+	if !known {
+		v.Inserts = append(v.Inserts, choice{"=", strings.TrimSpace(e.Insert.Name + " (this print's " +
+			"own)"), true})
+	}
+	fits := b.fits(&e)
+	v.Fits, v.Pockets = b.fitWords(&e, fits), b.pocketChoices(&e, fits)
+	v.Magnets, v.Pole = e.Insert != nil && e.Insert.Magnet && e.Count > 1, e.Pole
+	v.SlowTo = "60"
+	if e.Bridge != nil {
+		v.Slow, v.SlowTo = true, fmt.Sprintf("%.0f", e.Bridge.Speed)
+	}
+	v.Routines = m.routines(&e)
+	if r, err := p.RoutineOf(&e); err == nil {
+		for _, st := range r {
+			v.Steps = append(v.Steps, st.Words(p, &e))
+		}
+	}
+	return v
+}
+
+// routines are those an ear can run, the one it runs marked.
+func (m *marked) routines(e *plan.Ear) []choice {
+	p := m.plan
+	var name string
+	_ = json.Unmarshal(e.Routine, &name)
+	usual := plan.Usual[e.Kind]
+	if r := p.Printer.Routine[e.Kind]; r != "" {
+		usual = r
+	}
+	out := []choice{{"", "as usual: " + usual, len(e.Routine) == 0}}
+	if len(e.Routine) > 0 && e.Routine[0] == '[' {
+		out = append(out, choice{"=", "steps of its own", true})
+	}
+	names := slices.Collect(maps.Keys(p.Routines))
+	for n := range plan.Builtin() {
+		if _, ok := p.Routines[n]; !ok {
+			names = append(names, n)
+		}
+	}
+	slices.Sort(names)
+	for _, n := range names {
+		out = append(out, choice{n, n, n == name})
+	}
+	return out
+}
