@@ -1,7 +1,7 @@
 // Finding folds by looking, as a new user would on each demo print.
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
-import { axe, browse, open, page, start } from "./dogear.mjs";
+import { axe, browse, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -15,7 +15,7 @@ after(async () => {
 
 const ids = { lighthouse: 7, buoy: 6, gauge: 5, nameplate: 4, bollard: 3 };
 const at = (name, rest = "") => `${app.url}/prints/${ids[name]}${rest}`;
-const height = (p) => p.textContent('[data-out="height"]');
+const height = (p) => reads(p, '[data-out="height"]');
 
 // colours counts the pixels of a canvas that are near a colour.
 const colours = (p, sel, rgb) =>
@@ -44,7 +44,7 @@ test("the numerals of the tide gauge: one landmark, one key", async () => {
     () => document.querySelector('[data-out="height"]').textContent === "2.40",
   );
   assert.match(
-    await p.textContent("#said"),
+    await reads(p, "#said"),
     /Plastic stops over 8\d % of the flat top; 10 islands go on/,
   );
   await p.click('[data-mark] [data-filament="red"]');
@@ -72,7 +72,7 @@ test("the nameplate's letters: a fold inside layer 1", async () => {
   await p.waitForFunction(() =>
     /in front of line 828/.test(document.querySelector('[data-out="sentence"]').textContent),
   );
-  assert.equal(await p.textContent("h1 [data-out=what]"), "Inside at");
+  assert.equal(await reads(p, "h1 [data-out=what]"), "Inside at");
   // What is left there, seen from below in the next colour: the letters stay, faded.
   await p.click('#finds li:has(button[data-jump-line="828"]) [data-rest]');
   await p.waitForSelector('[data-cover][data-shown$="/828"]');
@@ -87,7 +87,7 @@ test("the nameplate's letters: a fold inside layer 1", async () => {
   await p.click('[data-mark] [data-filament="white"]');
   await p.waitForSelector('[data-ear][data-line="828"][data-open="true"]');
   assert.match(
-    await p.textContent('[data-out="sentence"]'),
+    await reads(p, '[data-out="sentence"]'),
     /Tar black ends inside layer 1 · Gull white begins in front of line 828/,
   );
   // The link holds the fold: a fresh page opens it again.
@@ -106,8 +106,8 @@ test("the nameplate's letters: a fold inside layer 1", async () => {
     /line 828/.test(document.querySelector('[data-out="sentence"]').textContent),
   );
   await p.goto(at("nameplate", "/proof"));
-  assert.equal(await p.textContent("h1"), "Same plastic");
-  assert.match(await p.textContent("main"), /inside layer 1/);
+  assert.equal(await reads(p, "h1"), "Same plastic");
+  assert.match(await reads(p, "main"), /inside layer 1/);
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });
@@ -122,15 +122,12 @@ test("the buoy's pocket: last open, with its cover shown", async () => {
   // Hovering a path tells what it is.
   const box = await (await p.$('[data-page="left"]')).boundingBox();
   await p.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
-  assert.match(
-    await p.textContent('[data-out="left-hover"]'),
-    /X 110\.\d\d {2}Y 1(08|09|10)\.\d\d mm/,
-  );
+  assert.match(await reads(p, '[data-out="left-hover"]'), /X 110\.\d\d Y 1(08|09|10)\.\d\d mm/);
   let told = "";
   for (let x = 20; x < box.width && !/outer wall/.test(told); x += 4) {
     await p.mouse.move(box.x + x, box.y + box.height / 2 - 7);
     await p.waitForTimeout(15);
-    told = await p.textContent('[data-out="left-hover"]');
+    told = await reads(p, '[data-out="left-hover"]');
   }
   assert.match(told, /outer wall · \d+\.\d mm · \d+ mm\/s · .* in · line/);
   assert.deepEqual(p.problems, []);
@@ -177,7 +174,7 @@ test("lines: scrolling, searching, explained, and back to the bench", async () =
   const p = await page(browser);
   await open(p, at("lighthouse", "/lines?line=10115"));
   await p.waitForSelector('[data-lines][data-ready="true"]');
-  assert.match(await p.textContent('[data-line="10115"]'), /the file's clock; it closes the layer/);
+  assert.match(await reads(p, '[data-line="10115"]'), /the file's clock; it closes the layer/);
   assert.match(await p.getAttribute('[data-line="10115"]', "title"), /An ear stands/);
   await p.fill("#search", "M104 S210");
   await p.press("#search", "Enter");

@@ -2,7 +2,7 @@
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, lays, page, start } from "./dogear.mjs";
+import { axe, browse, lays, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -31,7 +31,7 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await ready(p);
   await height(p, "12.90");
   assert.match(
-    await p.textContent('[data-out="sentence"]'),
+    await reads(p, '[data-out="sentence"]'),
     /coarse ends with layer 43, Harbour wall, fine goes on with layer 86/,
   );
   await axe(p, "the bind page");
@@ -61,8 +61,8 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await p.mouse.move(box.x + box.width / 2, await at(18.6), { steps: 6 });
   await p.mouse.up();
   await p.waitForFunction(() => !/1-54/.test(location.search));
-  for (let i = 0; i < 30 && (await p.textContent('[data-out="height"]')) !== "18.00"; i++) {
-    const now = Number(await p.textContent('[data-out="height"]'));
+  for (let i = 0; i < 30 && (await reads(p, '[data-out="height"]')) !== "18.00"; i++) {
+    const now = Number(await reads(p, '[data-out="height"]'));
     await p.focus("[data-spine]");
     await p.keyboard.press(now > 18 ? "ArrowDown" : "ArrowUp");
     await p.waitForFunction(
@@ -110,7 +110,7 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   await p.click('h2 a:has-text("Harbour wall bound")');
   await p.waitForSelector('[data-bench][data-ready="true"]');
   await p.goto(p.url().replace(/\?.*/, "") + "/proof");
-  assert.match(await p.textContent("main"), /Same plastic/);
+  assert.match(await reads(p, "main"), /Same plastic/);
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });
@@ -134,7 +134,7 @@ test("three pieces, and one that does not fit", async () => {
   await p.waitForFunction(() => document.querySelectorAll("[data-piece]").length === 2);
   await p.goto(`${app.url}/bind?p=2:1-60&p=1:119-171`);
   await ready(p);
-  assert.match(await p.textContent("aside"), /would be laid twice.*18\.00 mm/);
+  assert.match(await reads(p, "aside"), /would be laid twice.*18\.00 mm/);
   assert.ok(await p.locator('button:has-text("Put it on the shelf")').isDisabled());
   await axe(p, "pieces that do not fit");
   assert.deepEqual(p.problems, []);

@@ -75,6 +75,11 @@ export async function open(p, url) {
   if (/prints\/\d+(\?|$)/.test(url)) await p.waitForSelector('[data-bench][data-ready="true"]');
 }
 
+// reads is what an element says, with blanks as a browser shows them.
+export async function reads(p, selector) {
+  return (await p.textContent(selector)).replace(/[ \n\t]+/g, " ").trim();
+}
+
 export async function axe(p, what) {
   const r = await new AxeBuilder({ page: p })
     .withTags(["wcag2a", "wcag2aa", "wcag21aa", "best-practice"])

@@ -2,7 +2,7 @@
 // the turntable.
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
-import { axe, browse, open, page, start } from "./dogear.mjs";
+import { axe, browse, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -40,7 +40,7 @@ test("two nuts go into the buoy by one key, stacked, and late enough", async () 
     /never covered/.test(document.querySelector("[data-fit]").textContent),
   );
   await p.goto(`${app.url}/prints/6/proof`);
-  assert.match(await p.textContent("main"), /would be laid into what goes in/);
+  assert.match(await reads(p, "main"), /would be laid into what goes in/);
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });
@@ -59,11 +59,11 @@ test("two magnets of opposite pole go into the latch", async () => {
     /In each of 2/.test(document.querySelector("[data-fit]").textContent),
   );
   await p.goto(`${app.url}/prints/8/cue`);
-  const sheet = await p.textContent(".cue");
+  const sheet = await reads(p, ".cue");
   assert.match(sheet, /mark up/);
   assert.match(sheet, /mark down/);
   await p.goto(`${app.url}/prints/8/proof`);
-  assert.match(await p.textContent("main"), /2 bridges are laid slower/);
+  assert.match(await reads(p, "main"), /2 bridges are laid slower/);
   assert.deepEqual(p.problems, []);
   await p.context().close();
 });
@@ -81,8 +81,8 @@ test("six balls stand proud in the turntable; the head is lifted over them", asy
   assert.ok(Math.min(...layers) === 43 && Math.max(...layers) < 54, [...layers].join());
   // Before anything is put in, the left page shows the open hollows.
   await p.goto(`${app.url}/prints/9/proof`);
-  assert.match(await p.textContent("main"), /Same plastic/);
-  assert.match(await p.textContent("main"), /ways are lifted/);
+  assert.match(await reads(p, "main"), /Same plastic/);
+  assert.match(await reads(p, "main"), /ways are lifted/);
   const file = await (await p.request.get(`${app.url}/prints/9/write`)).text();
   assert.equal(file.split("; dogear over a1: up").length - 1, marks.overs.length);
   assert.deepEqual(p.problems, []);

@@ -3,7 +3,7 @@ import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { axe, browse, lays, open, page, start } from "./dogear.mjs";
+import { axe, browse, lays, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -30,7 +30,7 @@ test("the lighthouse's bands: totals, a copy, another routine, back from the fil
   const original = await save(p, 'header a[href$="/write"]');
   await p.click("#redo");
   await margin(p, '[data-ear="a1"][data-open="true"]');
-  const totals = await p.textContent("[data-totals]");
+  const totals = await reads(p, "[data-totals]");
   assert.match(totals, /Signal red.*4 bands/s);
   assert.match(totals, /Gull white.*135 mm purged · 3 bands/s);
   // Another ear like the first one, and a routine of the club's own.
@@ -51,8 +51,8 @@ test("the lighthouse's bands: totals, a copy, another routine, back from the fil
   await p.waitForTimeout(300);
   await axe(p, "an ear's card");
   await p.goto(`${app.url}/prints/7/proof`);
-  assert.match(await p.textContent("h1"), /^Same plastic$/);
-  assert.match(await p.textContent("main"), /Heads-up for ear a8/);
+  assert.match(await reads(p, "h1"), /^Same plastic$/);
+  assert.match(await reads(p, "main"), /Heads-up for ear a8/);
   await p.click('section:has-text("Ear 1 of 8") summary');
   await p.waitForSelector(
     'section:has-text("Ear 1 of 8") svg[aria-label="The head\'s way from above"]',
@@ -94,14 +94,14 @@ test("a filament that wants other heats is followed through its section", async 
   await p.fill('input[name="nozzle_first"]', "235");
   await p.click('button:has-text("Keep")');
   await p.waitForURL(/\/kit#filaments/);
-  assert.match(await p.textContent('li:has-text("Wet slate")'), /nozzle 235, then 231 °C/);
+  assert.match(await reads(p, 'li:has-text("Wet slate")'), /nozzle 235, then 231 °C/);
   // Before layer 2 the file itself cools down; that line follows the filament.
   await open(p, `${app.url}/prints/5?before=2`);
   await p.click('[data-mark] [data-filament="slate"]');
   await margin(p, '[data-ear][data-before="2"]');
   await p.goto(`${app.url}/prints/5/proof`);
   assert.match(
-    await p.textContent('section:has-text("Rewritten")'),
+    await reads(p, 'section:has-text("Rewritten")'),
     /M104 S2\d0.*M104 S231.*Wet slate/s,
   );
   const edited = await save(p, 'main a[href$="/write"]');
@@ -132,12 +132,12 @@ test("a plan made on the coarse wall is laid on the fine one", async () => {
   await open(p, `${app.url}/prints/1`);
   await p.setInputFiles("[data-plan]", path);
   await margin(p, "[data-report]");
-  const report = await p.textContent("[data-report]");
+  const report = await reads(p, "[data-report]");
   assert.match(report, /before layer 21 at 6 mm is now before layer 40 at 6\.00 mm/);
   assert.match(report, /before layer 42 at 12\.3 mm is now before layer 82 at 12\.30 mm/);
   await axe(p, "a report");
   await p.goto(`${app.url}/prints/1/proof`);
-  assert.match(await p.textContent("h1"), /^Same plastic$/);
+  assert.match(await reads(p, "h1"), /^Same plastic$/);
   writeFileSync(path, "no plan");
   await open(p, `${app.url}/prints/1`);
   await p.setInputFiles("[data-plan]", path);

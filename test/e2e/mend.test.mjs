@@ -2,7 +2,7 @@
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, lays, open, page, start } from "./dogear.mjs";
+import { axe, browse, lays, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -96,11 +96,8 @@ test("ten layers are laid slower and cooler, and all is put back behind them", a
   await p.click("[data-otherwise] button");
   await said(p, "changes the speed there already");
   await p.goto(`${app.url}/prints/2/proof`);
-  assert.match(
-    await p.textContent("main"),
-    /Laid otherwise from layer 40 on: speed 60 %, fan 30 %/,
-  );
-  assert.match(await p.textContent("h1"), /Same plastic/);
+  assert.match(await reads(p, "main"), /Laid otherwise from layer 40 on: speed 60 %, fan 30 %/);
+  assert.match(await reads(p, "h1"), /Same plastic/);
   await p.goBack();
   await p.waitForSelector('[data-bench][data-ready="true"]');
   await p.click("[data-change] >> text=Remove");

@@ -5,7 +5,7 @@ import { spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { axe, browse, open, page, start } from "./dogear.mjs";
+import { axe, browse, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -28,7 +28,7 @@ test("two browsers at one print see each other's ears, and nothing is lost silen
   await b.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 1, null, {
     timeout: 2000,
   });
-  assert.match(await b.textContent("#said"), /changed in another browser/);
+  assert.match(await reads(b, "#said"), /changed in another browser/);
   await b.click('[data-mark] [data-filament="red"]');
   await a.waitForFunction(() => document.querySelectorAll("[data-ear]").length === 2, null, {
     timeout: 2000,

@@ -2,7 +2,7 @@
 import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, lays, page, start } from "./dogear.mjs";
+import { axe, browse, lays, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -46,12 +46,12 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   await p.waitForSelector('[data-piece]:has-text("Calipers")');
   assert.equal((await p.$$("[data-piece]")).length, 3);
   assert.equal((await p.$$("[data-spine] .spine-bar")).length, 3);
-  assert.match(await p.textContent("h1"), /On the bed: 41\.00/);
+  assert.match(await reads(p, "h1"), /On the bed: 41\.00/);
   await p.click('[data-proposed] button:has-text("Yes, layer 205")');
   await p.waitForSelector("[data-write]");
   await p.waitForSelector('[data-seal]:has-text("Nothing moves below 41.00 mm")');
   assert.match(
-    await p.textContent("[data-opening]"),
+    await reads(p, "[data-opening]"),
     /muted.*G28.*would bring the nozzle down onto the part/s,
   );
   // What does not fit is named, and taken back.
@@ -80,7 +80,7 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   );
   await open(p, 3);
   assert.match(
-    await p.textContent("[data-earlier]"),
+    await reads(p, "[data-earlier]"),
     /from layer 206.*Touched with the nozzle 41\.07 mm/s,
   );
   assert.deepEqual(p.problems, []);
@@ -97,9 +97,7 @@ test("a start inside a layer, on the thread and by a click on the page", async (
   await p.waitForFunction(() => document.querySelector("[data-thread]").childElementCount > 4);
   const line = async () =>
     Number(
-      (await p.textContent('[data-out="mid-note"]'))
-        .match(/line ([\d\s\u2009]+)/)[1]
-        .replace(/\D/g, ""),
+      (await reads(p, '[data-out="mid-note"]')).match(/line ([\d\s\u2009]+)/)[1].replace(/\D/g, ""),
     );
   const was = await line();
   await p.focus("[data-thread]");
@@ -115,7 +113,7 @@ test("a start inside a layer, on the thread and by a click on the page", async (
     await p.waitForTimeout(400);
   }
   assert.notEqual(await line(), later);
-  assert.match(await p.textContent("h1 + p"), /is laid in part · the new file begins inside layer/);
+  assert.match(await reads(p, "h1 + p"), /is laid in part · the new file begins inside layer/);
   await p.waitForSelector("[data-seal]");
   const file = await save(p, () => p.click("[data-write]"));
   assert.match(file.text, /; dogear pick-up: goes on with layer \d+, line \d+/);
@@ -147,10 +145,7 @@ test("homing onto the part is refused, with a picture", async () => {
   await p.waitForSelector("[data-write]");
   await p.click("#lo-1");
   await p.waitForSelector('[data-write]:has-text("Write the loose top")');
-  assert.match(
-    await p.textContent('[data-finding="loose-top"]'),
-    /Glue the face that lay on the bed/,
-  );
+  assert.match(await reads(p, '[data-finding="loose-top"]'), /Glue the face that lay on the bed/);
   assert.deepEqual(
     p.problems.filter((t) => !/422/.test(t)),
     [],

@@ -2,7 +2,7 @@
 // marked, fails when it is told to, and is picked up.
 import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
-import { axe, browse, page, start } from "./dogear.mjs";
+import { axe, browse, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -24,7 +24,7 @@ test("the lighthouse is rehearsed, jams, and is picked up", async () => {
   await p.click('[data-do="run"]');
   await state(p, "waiting");
   assert.match(
-    await p.textContent("[data-wait]"),
+    await reads(p, "[data-wait]"),
     /Load Gull white, then resume.*Waits for you.*To go on: Press the knob once/s,
   );
   assert.equal(
@@ -32,7 +32,7 @@ test("the lighthouse is rehearsed, jams, and is picked up", async () => {
     "resume",
     "one big button, ready to press",
   );
-  assert.match(await p.textContent('[data-out="facts"]'), /layer 38 of 390 .* 7\.40 mm on the bed/);
+  assert.match(await reads(p, '[data-out="facts"]'), /layer 38 of 390 .* 7\.40 mm on the bed/);
   await axe(p, "a rehearsal that waits");
   await p.keyboard.press("Enter");
   await p.waitForFunction(
@@ -44,10 +44,7 @@ test("the lighthouse is rehearsed, jams, and is picked up", async () => {
   await p.selectOption("#fault", "jam");
   await p.click('[data-do="fault"]');
   await p.waitForSelector("[data-failed]:not([hidden])");
-  assert.match(
-    await p.textContent("[data-failed]"),
-    /The nozzle is jammed; the head goes on moving/,
-  );
+  assert.match(await reads(p, "[data-failed]"), /The nozzle is jammed; the head goes on moving/);
   await p.click('[data-do="resume"]');
   await p.waitForFunction(
     () => /layer 1[2-9]\d/.test(document.querySelector('[data-out="facts"]').textContent),
@@ -56,10 +53,10 @@ test("the lighthouse is rehearsed, jams, and is picked up", async () => {
   );
   await p.click('[data-do="pickup"]');
   await p.waitForSelector('[data-pickup][data-ready="true"]');
-  assert.match(await p.textContent('[data-piece="0"]'), /19\.00 mm.*layer 95, off by 0\.00/s);
+  assert.match(await reads(p, '[data-piece="0"]'), /19\.00 mm.*layer 95, off by 0\.00/s);
   await p.click('[data-proposed] button:has-text("Yes, layer 95")');
   await p.waitForSelector("[data-write]");
-  assert.match(await p.textContent("#pickup"), /ears? still to come/);
+  assert.match(await reads(p, "#pickup"), /ears? still to come/);
   assert.deepEqual(p.problems, []);
 });
 

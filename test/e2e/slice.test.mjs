@@ -5,7 +5,7 @@ import assert from "node:assert/strict";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { gzipSync } from "node:zlib";
-import { axe, browse, lays, open, page, start } from "./dogear.mjs";
+import { axe, browse, lays, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -56,16 +56,16 @@ test("from a dropped file to a file that prints", async () => {
   writeFileSync(path, gzipSync(file));
   await p.setInputFiles("[data-file]", path);
   await p.waitForSelector('[data-bench][data-ready="true"]');
-  assert.equal(await p.textContent("header p span[title]"), "Test tower");
+  assert.equal(await reads(p, "header p span[title]"), "Test tower");
 
   // The book opens in the middle; the fold moves by key, wheel, click and typing.
-  const height = () => p.textContent('[data-out="height"]');
+  const height = () => reads(p, '[data-out="height"]');
   await p.keyboard.press("Home");
   assert.equal(await height(), "0.00");
   await p.keyboard.press("ArrowUp");
   assert.equal(await height(), "0.20");
   assert.match(
-    await p.textContent('[data-out="sentence"]'),
+    await reads(p, '[data-out="sentence"]'),
     /Layer 1 is laid · layer 2 comes next \(1 in the file\)/,
   );
   await p.hover("[data-spine]");
@@ -88,7 +88,7 @@ test("from a dropped file to a file that prints", async () => {
   await p.keyboard.press("/");
   await p.fill("#goto", "99");
   await p.keyboard.press("Enter");
-  assert.match(await p.textContent("#said"), /There is no layer 99; this print has 10/);
+  assert.match(await reads(p, "#said"), /There is no layer 99; this print has 10/);
 
   // An ear by key, another by button, a plain stop; one moved, one removed.
   await p.fill("#goto", "4");
@@ -96,14 +96,14 @@ test("from a dropped file to a file that prints", async () => {
   await p.click('[data-mark] [data-filament="white"]');
   await p.waitForSelector('[data-ear][data-before="4"][data-open="true"]');
   assert.match(
-    await p.textContent('[data-out="sentence"]'),
+    await reads(p, '[data-out="sentence"]'),
     /Signal red ends with layer 3 · Gull white begins with layer 4/,
   );
   await p.keyboard.press("ArrowUp");
   await p.keyboard.press("ArrowUp");
   await p.keyboard.press("m");
   await p.waitForSelector('[data-ear][data-before="6"]');
-  assert.match(await p.textContent('[data-ear][data-before="6"]'), /Signal red/);
+  assert.match(await reads(p, '[data-ear][data-before="6"]'), /Signal red/);
   await p.keyboard.press("ArrowUp");
   await p.click("[data-plain]");
   await p.waitForSelector('[data-ear][data-before="7"]');
@@ -126,8 +126,8 @@ test("from a dropped file to a file that prints", async () => {
   assert.deepEqual(await p.$$eval("[data-ear]", (l) => l.map((e) => e.dataset.before)), ["4", "8"]);
 
   await p.click('nav a:has-text("Proof")');
-  assert.equal(await p.textContent("h1"), "Same plastic");
-  assert.match(await p.textContent("main"), /waits for you/);
+  assert.equal(await reads(p, "h1"), "Same plastic");
+  assert.match(await reads(p, "main"), /waits for you/);
   await axe(p, "the proof");
   const [download] = await Promise.all([
     p.waitForEvent("download"),

@@ -3,7 +3,7 @@ import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { axe, browse, open, page, start } from "./dogear.mjs";
+import { axe, browse, open, page, start, reads } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -39,7 +39,7 @@ test("the lighthouse is sliced again; its ears go along, and both lie side by si
   await p.setInputFiles("[data-newer]", file);
   await p.waitForURL((u) => /prints\/1\d$/.test(u.pathname));
   await p.waitForSelector('[data-bench][data-ready="true"]');
-  const told = await p.textContent("[data-carried]");
+  const told = await reads(p, "[data-carried]");
   assert.equal(
     (told.match(/Ear a\d+: before layer (\d+) at [\d.]+ mm is now before layer \1 /g) || []).length,
     7,
@@ -52,7 +52,7 @@ test("the lighthouse is sliced again; its ears go along, and both lie side by si
   await p.click("[data-compare]");
   await p.waitForSelector('[data-compare-page][data-ready="true"]');
   assert.match(
-    await p.textContent('[data-out="sentence"]'),
+    await reads(p, '[data-out="sentence"]'),
     /Layer (\d+) of 390 before, layer \1 of 390 now/,
   );
   await axe(p, "two slicings side by side");
