@@ -1,4 +1,7 @@
 # make test    everything that must pass, sets up what it lacks
+# make lint    what tools find by reading the code
+# make e2e     the browser's tests; only=NAME runs those whose names hold it
+# make race    store and web under the race detector
 # make sweep   the tests over generated files whole: every part in every dialect
 # make bench   speeds as ratios of one run
 # make soak    ten minutes of many people at one server: nothing may grow
@@ -6,15 +9,22 @@
 # make shots   refreshes docs/screenshots from the running demo
 # make build   rebuilds web/assets/dist
 SHELL := /bin/bash
-.PHONY: test go-test sweep e2e bench soak fuzz shots build setup
+.PHONY: test lint go-test race sweep e2e bench soak fuzz shots build setup
 
 test: setup
-	@test -z "$$(gofmt -l cmd core demo store web)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web; exit 1; }
-	go vet ./...
+	$(MAKE) -s lint
 	$(MAKE) -s go-test
 	node web/assets/build.mjs --check
 	node --test --test-reporter=spec test/unit/*.test.mjs
 	$(MAKE) -s e2e
+
+lint: setup
+	@test -z "$$(gofmt -l cmd core demo store web test)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web test; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	@test -z "$$(go tool deadcode -test ./... | tee /dev/stderr)"
+	npx eslint .
+	npx prettier --check --log-level warn .
 
 setup: node_modules/.ready
 	@command -v chromium >/dev/null || { $$([ $$(id -u) = 0 ] || echo sudo) apt-get update -qq && $$([ $$(id -u) = 0 ] || echo sudo) apt-get install -y -qq chromium; }
@@ -26,12 +36,15 @@ node_modules/.ready: package-lock.json
 go-test:
 	go test ./... 2>&1
 
+race:
+	go test -race -short ./store ./web
+
 sweep:
 	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo
 
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
-	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec test/e2e/*.test.mjs
+	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec $(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/...

@@ -79,7 +79,8 @@ func TestChanges(t *testing.T) {
 						t.Fatal(own, err)
 					}
 					opt := second.Options{Box: ix.Box, Changed: own.Changed}
-					v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out), opt)
+					v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
+						opt)
 					if err != nil || !v.Same {
 						t.Fatalf("%+v: %+v %v", p.Changes, v.First, err)
 					}

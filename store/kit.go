@@ -54,8 +54,10 @@ func (s *Store) Kit(ctx context.Context) (*Kit, error) {
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
-	err = s.db.QueryRowContext(ctx, `SELECT EXISTS(SELECT 1 FROM kit_log WHERE undone = 0), EXISTS(SELECT 1 FROM kit_log WHERE undone = 1),
-		(SELECT COALESCE(MAX(id), 0) || '.' || COALESCE(SUM(undone), 0) FROM kit_log)`).Scan(&k.Undo, &k.Redo, &k.Version)
+	err = s.db.QueryRowContext(ctx, `SELECT EXISTS(SELECT 1 FROM kit_log WHERE undone = 0),
+		EXISTS(SELECT 1 FROM kit_log WHERE undone = 1),
+		(SELECT COALESCE(MAX(id), 0) || '.' || COALESCE(SUM(undone), 0)
+			FROM kit_log)`).Scan(&k.Undo, &k.Redo, &k.Version)
 	return k, err
 }
 

@@ -46,7 +46,8 @@ func TestMigrations(t *testing.T) {
 		}
 		pack, _ := packers()
 		exec(`INSERT INTO prints (id, name, title, state, bytes, sha256, rev) VALUES
-			(7, 'buoy.gcode', 'Buoy', 'ready', 5, 'abc', 1), (9, 'gone.gcode', 'Gone', 'arriving', 0, '', 0)`)
+			(7, 'buoy.gcode', 'Buoy', 'ready', 5, 'abc', 1),
+			(9, 'gone.gcode', 'Gone', 'arriving', 0, '', 0)`)
 		exec(`INSERT INTO chunks VALUES (7, 0, ?)`, pack.EncodeAll([]byte("G28\n\n"), nil))
 		exec(`INSERT INTO revisions (print_id, rev, doc) VALUES (7, 1, '{"format":"dogear-plan/1",` +
 			`"first_filament":"sea"}')`)

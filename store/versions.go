@@ -12,8 +12,10 @@ import (
 // the oldest first; only the print itself when it has none.
 func (s *Store) Versions(ctx context.Context, id int64) ([]int64, error) {
 	return s.numbers(ctx, `WITH RECURSIVE
-		down(id, n) AS (SELECT ?1, 0 UNION SELECT p.older, n + 1 FROM prints p JOIN down ON p.id = down.id WHERE p.older IS NOT NULL AND n < 1000),
-		up(id, n) AS (SELECT ?1, 0 UNION SELECT p.id, n - 1 FROM prints p JOIN up ON p.older = up.id WHERE p.state <> 'arriving' AND n > -1000)
+		down(id, n) AS (SELECT ?1, 0 UNION SELECT p.older, n + 1 FROM prints p
+			JOIN down ON p.id = down.id WHERE p.older IS NOT NULL AND n < 1000),
+		up(id, n) AS (SELECT ?1, 0 UNION SELECT p.id, n - 1 FROM prints p
+			JOIN up ON p.older = up.id WHERE p.state <> 'arriving' AND n > -1000)
 		SELECT id FROM (SELECT id, n FROM down UNION SELECT id, n FROM up) JOIN prints USING (id)
 			WHERE `+standing+` ORDER BY n DESC, id`, id)
 }

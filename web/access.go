@@ -15,6 +15,13 @@ import (
 	"golang.org/x/crypto/bcrypt"
 )
 
+// accessRoutes are those of the door.
+func (s *Server) accessRoutes(r router) {
+	r.get("/enter", s.enterPage)
+	r.post("/enter", s.enter)
+	r.post("/leave", s.leave)
+}
+
 // Lengths of a passphrase, bytes: long enough not to be guessed by a visitor, and
 // no longer than bcrypt reads.
 const (

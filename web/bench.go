@@ -12,6 +12,43 @@ import (
 	"dogear/core/raster"
 )
 
+// benchRoutes are those of the bench.
+func (s *Server) benchRoutes(r router) {
+	r.get("/prints/:id", s.bench)
+	r.get("/prints/:id/book", s.book)
+	r.get("/prints/:id/bands", s.bandsOf)
+	r.stream("/prints/:id/events", s.events)
+	r.get("/prints/:id/margin", s.marginNow)
+	r.get("/prints/:id/finds", s.findsNow)
+	r.get("/prints/:id/layers/:n", s.geometry)
+	r.get("/prints/:id/layers/:n/thread", s.thread)
+	r.get("/prints/:id/layers/:n/overlay", s.overlay)
+	r.get("/prints/:id/layers/:n/air", s.air)
+	r.get("/prints/:id/cover/:view", s.cover)
+	r.get("/prints/:id/ears/:ear", s.earCard)
+	r.post("/prints/:id/ears", s.addEar)
+	r.post("/prints/:id/pockets", s.addInsert)
+	r.post("/prints/:id/version", s.newer)
+	r.post("/prints/:id/carried", s.carriedRead)
+	r.get("/prints/:id/compare/:old", s.comparePage)
+	r.post("/prints/:id/mutes", s.mute)
+	r.post("/prints/:id/mutes/remove", s.unmute)
+	r.post("/prints/:id/changes", s.addChange)
+	r.post("/prints/:id/changes/:change/remove", s.removeChange)
+	r.post("/prints/:id/first", s.firstFilament)
+	r.post("/prints/:id/undo", s.undo)
+	r.post("/prints/:id/redo", s.redo)
+	r.post("/prints/:id/ears/:ear", s.changeEar)
+	r.post("/prints/:id/ears/:ear/remove", s.removeEar)
+	r.post("/prints/:id/ears/:ear/copy", s.copyEar)
+	r.post("/prints/:id/printer", s.usePrinter)
+	r.post("/prints/:id/axis", s.filamentAxis)
+	r.post("/prints/:id/plan", s.openPlan)
+	r.post("/prints/:id/takeover", s.takeOver)
+	r.post("/prints/:id/takeout", s.takeOut)
+	r.get("/prints/:id/plan", s.planFile)
+}
+
 func (s *Server) bench(c fiber.Ctx) error {
 	b, err := s.open(c)
 	if err != nil {

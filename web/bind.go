@@ -12,6 +12,14 @@ import (
 	"dogear/store"
 )
 
+// bindRoutes are those of the page that binds pieces.
+func (s *Server) bindRoutes(r router) {
+	r.get("/bind", s.bindPage)
+	r.get("/bind/file", s.bindFile)
+	r.get("/bind/over", s.bindOver)
+	r.post("/bind/shelf", s.bindShelf)
+}
+
 // bindPage shows the pieces and what is at the joint that is looked at.
 func (s *Server) bindPage(c fiber.Ctx) error {
 	b, err := s.binding(c)

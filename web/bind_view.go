@@ -113,6 +113,39 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		v.Hidden = append(v.Hidden, [2]string{"ok", name})
 	}
 	st := boundState{At: b.at, Shared: []sharedHeight{}}
+	v.takePieces(b, made, &st)
+	v.Query = b.address("")
+	for i, c := range b.joints {
+		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine},
+			{"dz", blank(c.DZ)}}
+		if i < b.at {
+			v.Besides = append(v.Besides, f...)
+		} else if i > b.at {
+			v.After = append(v.After, f...)
+		}
+	}
+	v.takeJoint(b, made, &st)
+	for i, j := range made.Joints {
+		v.Joints = append(v.Joints, boundTab{i, millimetres(j.Z), i == b.at})
+	}
+	js, err := json.Marshal(st)
+	if err != nil {
+		return nil, err
+	}
+	v.State = string(js)
+	v.Routines = append(slices.Clone(b.kit.Keys[plan.Routines]),
+		missing(plan.BuiltinNames(), b.kit.Keys[plan.Routines])...)
+	for _, k := range b.kit.Keys[plan.Filaments] {
+		v.Spools = append(v.Spools, [2]string{k, b.kit.Filaments[k].Name})
+	}
+	if v.Others, err = s.othersToBind(ctx, b); err != nil {
+		return nil, err
+	}
+	return v, nil
+}
+
+// takePieces shows the pieces, from the lowest to the highest.
+func (v *boundView) takePieces(b *binding, made *bind.Bound, st *boundState) {
 	for i, p := range made.Pieces {
 		low := gcode.Nano(0)
 		if p.From > 1 {
@@ -129,16 +162,10 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 			[2]string{"p", fmt.Sprintf("%d:%d-%d", b.books[i].print.ID, p.From, p.To)})
 	}
 	v.Seconds += made.Pieces[0].Ix.Layers[0].Begin
-	v.Query = b.address("")
-	for i, c := range b.joints {
-		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine},
-			{"dz", blank(c.DZ)}}
-		if i < b.at {
-			v.Besides = append(v.Besides, f...)
-		} else if i > b.at {
-			v.After = append(v.After, f...)
-		}
-	}
+}
+
+// takeJoint shows the joint that is looked at, and the heights it could lie at.
+func (v *boundView) takeJoint(b *binding, made *bind.Bound, st *boundState) {
 	j := made.Joints[b.at]
 	below, above := made.Pieces[j.Below], made.Pieces[j.Above]
 	v.Joint = boundJoint{jointChoice: b.joints[b.at], K: b.at, Z: millimetres(j.Z), Below: below.Name,
@@ -160,19 +187,14 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 		}
 	}
 	v.Joint.Shared = st.Shared
-	for i, j := range made.Joints {
-		v.Joints = append(v.Joints, boundTab{i, millimetres(j.Z), i == b.at})
+}
+
+// othersToBind are the prints that could go on top.
+func (s *Server) othersToBind(ctx context.Context, b *binding) ([]bindChoice, error) {
+	if len(b.pieces) >= mostBound {
+		return nil, nil
 	}
-	js, err := json.Marshal(st)
-	if err != nil {
-		return nil, err
-	}
-	v.State = string(js)
-	v.Routines = append(slices.Clone(b.kit.Keys[plan.Routines]),
-		missing(plan.BuiltinNames(), b.kit.Keys[plan.Routines])...)
-	for _, k := range b.kit.Keys[plan.Filaments] {
-		v.Spools = append(v.Spools, [2]string{k, b.kit.Filaments[k].Name})
-	}
+	var out []bindChoice
 	all, err := s.cfg.Store.Faces(ctx, mostOffered)
 	if err != nil {
 		return nil, err
@@ -180,14 +202,11 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	me := slices.IndexFunc(all, func(p store.Stand) bool { return p.ID == b.books[0].print.ID })
 	for i := range all {
 		if me >= 0 && (i == me || all[me].Akin(&all[i])) {
-			v.Others = append(v.Others, bindChoice{all[i].ID, all[i].Title, oneDecimal(all[i].Step) +
+			out = append(out, bindChoice{all[i].ID, all[i].Title, oneDecimal(all[i].Step) +
 				" mm each"})
 		}
 	}
-	if len(b.pieces) >= mostBound {
-		v.Others = nil
-	}
-	return v, nil
+	return out, nil
 }
 
 // missing returns what of all is not in have.

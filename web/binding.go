@@ -67,26 +67,57 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 			b.accept = append(b.accept, name)
 		}
 	}
-	loose := false // some piece has no layers yet
-	for _, t := range append(q["p"], q["add"]...) {
+	loose, err := s.takePieces(ctx, b, append(q["p"], q["add"]...))
+	if err != nil {
+		return nil, err
+	}
+	loose = b.rearrange(q) || loose
+	if err := b.takeJoints(q); err != nil {
+		return nil, err
+	}
+	n := len(b.pieces)
+	switch {
+	case !loose || n < 2:
+	case n > 2 && b.pieces[n-1].From == 0 && b.pieces[n-2].From > 0:
+		b.onTop()
+	default:
+		b.spread()
+	}
+	if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
+		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
+	}
+	if loose {
+		if err := b.meet(); err != nil {
+			return nil, err
+		}
+	}
+	b.moveJoint(q, loose)
+	return b, nil
+}
+
+// takePieces opens the pieces, each an id with or without a run of layers: 3:1-40. It
+// reports whether the layers of some are still to be chosen.
+func (s *Server) takePieces(ctx context.Context, b *binding, pieces []string) (loose bool,
+	err error) {
+	for _, t := range pieces {
 		if t == "" {
 			continue
 		}
 		id, run, _ := strings.Cut(t, ":")
 		n, err := strconv.ParseInt(id, 10, 64)
 		if err != nil {
-			return nil, store.ErrNone
+			return false, store.ErrNone
 		}
 		pr, err := s.cfg.Store.Print(ctx, n)
 		if err != nil {
-			return nil, err
+			return false, err
 		}
 		if pr.State != "ready" {
-			return nil, sentence(fiber.StatusConflict, pr.Title+" is still being read; wait a moment")
+			return false, sentence(fiber.StatusConflict, pr.Title+" is still being read; wait a moment")
 		}
 		bk, err := s.opened.get(ctx, pr)
 		if err != nil {
-			return nil, err
+			return false, err
 		}
 		piece := bind.Piece{Name: pr.Title, Src: bk.src, Ix: bk.ix}
 		if _, err := fmt.Sscanf(run, "%d-%d", &piece.From, &piece.To); err != nil || piece.From < 1 ||
@@ -95,6 +126,12 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		}
 		b.books, b.pieces = append(b.books, bk), append(b.pieces, piece)
 	}
+	return loose, nil
+}
+
+// rearrange leaves a piece out, or turns two round, as the address asks for it. It
+// reports whether it has: the layers are to be chosen anew.
+func (b *binding) rearrange(q url.Values) (loose bool) {
 	if k, err := strconv.Atoi(q.Get("drop")); err == nil && k >= 0 && k < len(b.pieces) {
 		b.books, b.pieces = slices.Delete(b.books, k, k+1), slices.Delete(b.pieces, k, k+1)
 		loose = true
@@ -112,6 +149,11 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 		b.pieces[k], b.pieces[k+1] = b.pieces[k+1], b.pieces[k]
 		b.pieces[k].From, b.pieces[k+1].From, loose = 0, 0, true
 	}
+	return loose
+}
+
+// takeJoints reads what is done at each joint.
+func (b *binding) takeJoints(q url.Values) error {
 	for i := range max(len(b.pieces)-1, 0) {
 		at := func(key string) string {
 			if all := q[key]; i < len(all) {
@@ -128,32 +170,31 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 			j.DZ, err2 = amount(t, -5, 5)
 		}
 		if err = errors.Join(err, err2); err != nil {
-			return nil, err
+			return err
 		}
 		if !slices.Contains([]string{plan.Nozzle, plan.Colour}, j.Kind) {
 			j.Kind = ""
 		}
 		b.joints = append(b.joints, j)
 	}
-	n := len(b.pieces)
-	switch {
-	case !loose || n < 2:
-	case n > 2 && b.pieces[n-1].From == 0 && b.pieces[n-2].From > 0:
-		b.onTop()
-	default:
-		b.spread()
-	}
-	if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
-		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
-	}
+	return nil
+}
+
+// meet refuses neighbours that share no height.
+func (b *binding) meet() error {
 	for i := range b.pieces {
-		if p := &b.pieces[i]; i > 0 && loose && p.From == 1 && p.Ix.Kind == layer.Layered &&
+		if p := &b.pieces[i]; i > 0 && p.From == 1 && p.Ix.Kind == layer.Layered &&
 			b.pieces[i-1].Ix.Kind == layer.Layered {
-			return nil, sentence(fiber.StatusUnprocessableEntity,
+			return sentence(fiber.StatusUnprocessableEntity,
 				fmt.Sprintf("%s and %s share no height at which they could be joined; slice one of them with "+
 					"layers of another thickness", b.pieces[i-1].Name, p.Name))
 		}
 	}
+	return nil
+}
+
+// moveJoint moves a joint to the height that the address names.
+func (b *binding) moveJoint(q url.Values, loose bool) {
 	to := q.Get("move")
 	if to == "" && !loose {
 		to = q.Get("height")
@@ -168,7 +209,6 @@ func (s *Server) binding(c fiber.Ctx) (*binding, error) {
 			}
 		}
 	}
-	return b, nil
 }
 
 // spread puts the joints at shared heights, so that each piece has about as much.

@@ -13,6 +13,12 @@ import (
 	"dogear/core/routine"
 )
 
+// cueRoutes are those of the cue sheet.
+func (s *Server) cueRoutes(r router) {
+	r.get("/prints/:id/cue", s.cuePage)
+	r.get("/prints/:id/cue/:as", s.cueFile)
+}
+
 // localTime is how a browser writes a date and time.
 const localTime = "2006-01-02T15:04"
 

@@ -181,10 +181,26 @@ func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.
 	v.SideStartX, v.SideStartY = v.StartX, z(pos[2].Millimetres())
 	above, side := []string{fmt.Sprintf("%g %g", v.StartX, v.StartY)},
 		[]string{fmt.Sprintf("%g %g", v.SideStartX, v.SideStartY)}
-	var stays []struct {
-		at    [3]gcode.Nano
-		steps []int
-	}
+	stays := staysOf(lines, pos, func(to [3]gcode.Nano) {
+		above = append(above, fmt.Sprintf("%g %g", x(to[0].Millimetres()), y(to[1].Millimetres())))
+		side = append(side, fmt.Sprintf("%g %g", x(to[0].Millimetres()), z(to[2].Millimetres())))
+	})
+	v.AboveD, v.SideD = "M"+strings.Join(above, "L"), "M"+strings.Join(side, "L")
+	v.stations(stays, x, y, z, at.Pos[2])
+	v.Description = fmt.Sprintf("The head's way: up by %s, aside, and back over the part.", v.Lift)
+	return v
+}
+
+// stay is a place at which the head does something, with the steps it does there.
+type stay struct {
+	at    [3]gcode.Nano
+	steps []int
+}
+
+// staysOf follows the head, and tells every place it goes to. The bond pass is left out:
+// it goes where the layer goes.
+func staysOf(lines []routine.Line, pos [3]gcode.Nano, goes func(to [3]gcode.Nano)) []stay {
+	var stays []stay
 	bond := false
 	for i := range lines {
 		l := &lines[i]
@@ -196,25 +212,25 @@ func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.
 		}
 		if l.To != pos {
 			pos = l.To
-			above = append(above, fmt.Sprintf("%g %g", x(pos[0].Millimetres()), y(pos[1].Millimetres())))
-			side = append(side, fmt.Sprintf("%g %g", x(pos[0].Millimetres()), z(pos[2].Millimetres())))
+			goes(pos)
 		}
 		if l.Step < 0 {
 			continue
 		}
 		n := len(stays)
 		if n == 0 || stays[n-1].at != pos {
-			stays = append(stays, struct {
-				at    [3]gcode.Nano
-				steps []int
-			}{at: pos})
+			stays = append(stays, stay{at: pos})
 			n++
 		}
 		if s := &stays[n-1].steps; len(*s) == 0 || (*s)[len(*s)-1] != l.Step+1 {
 			*s = append(*s, l.Step+1)
 		}
 	}
-	v.AboveD, v.SideD = "M"+strings.Join(above, "L"), "M"+strings.Join(side, "L")
+	return stays
+}
+
+// stations places the numbers of the steps; low is the height at which the head begins.
+func (v *wayView) stations(stays []stay, x, y, z func(float64) float64, low gcode.Nano) {
 	var sends []int // steps that send something, in order: runs are runs of these
 	for _, st := range stays {
 		for _, n := range st.steps {
@@ -231,7 +247,7 @@ func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.
 		a.Left = a.X < mid && a.X > 60 || a.X > v.Above.W-60
 		b := a
 		b.Y, b.Steps = z(st.at[2].Millimetres()), runs(st.steps, sends)
-		b.Below = i > 0 && i < len(stays)-1 && len(st.steps) < 3 && st.at[2] > at.Pos[2]
+		b.Below = i > 0 && i < len(stays)-1 && len(st.steps) < 3 && st.at[2] > low
 		v.SideMarks = append(v.SideMarks, b)
 		k := slices.IndexFunc(v.Stations, func(o station) bool { return o.X == a.X && o.Y == a.Y })
 		if k < 0 { // up and down are one place from above
@@ -244,8 +260,6 @@ func newWay(lines []routine.Line, p *plan.Printer, box [4]gcode.Nano, at *gcode.
 		slices.Sort(seen[k])
 		v.Stations[k].Steps = runs(slices.Compact(seen[k]), sends)
 	}
-	v.Description = fmt.Sprintf("The head's way: up by %s, aside, and back over the part.", v.Lift)
-	return v
 }
 
 // runs writes steps in short: those that follow one another in the order of

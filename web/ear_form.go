@@ -12,6 +12,7 @@ import (
 
 	"dogear/core/plan"
 	"dogear/core/routine"
+	"dogear/store"
 )
 
 // where says in words where an ear stands.
@@ -118,6 +119,30 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 	if err != nil {
 		return err
 	}
+	if err := earKindForm(c, b, p, e, kit); err != nil {
+		return err
+	}
+	if c.FormValue("all") == "" {
+		return nil
+	}
+	e.Note, e.Stop = clip(c.FormValue("note")), clip(c.FormValue("stop"))
+	e.Lines = ownLines(e, c.FormValue("lines"))
+	e.Land = c.FormValue("land")
+	switch v := c.FormValue("routine"); v {
+	case "=": // steps of its own stay
+	case "":
+		e.Routine = nil
+	default:
+		e.Routine, _ = json.Marshal(v)
+	}
+	if err := earInsertForm(c, e, kit); err != nil {
+		return err
+	}
+	return earExtrasForm(c, e)
+}
+
+// earKindForm reads what happens at an ear, and which filament goes on.
+func earKindForm(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear, kit *store.Kit) error {
 	switch kind := c.FormValue("kind"); {
 	case kind == "":
 	case kind == "stop":
@@ -147,18 +172,25 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 	if e.Kind != plan.Colour {
 		e.Filament = ""
 	}
-	if c.FormValue("all") == "" {
+	return nil
+}
+
+// ownLines are the lines of a text, for an ear that has some.
+func ownLines(e *plan.Ear, text string) []string {
+	if e.Kind != plan.Own {
 		return nil
 	}
-	e.Note, e.Stop = clip(c.FormValue("note")), clip(c.FormValue("stop"))
-	e.Lines = nil
-	if e.Kind == plan.Own {
-		for _, l := range strings.Split(strings.ReplaceAll(c.FormValue("lines"), "\r", ""), "\n") {
-			if l = strings.TrimRight(l, " \t"); l != "" {
-				e.Lines = append(e.Lines, l)
-			}
+	var out []string
+	for _, l := range strings.Split(strings.ReplaceAll(text, "\r", ""), "\n") {
+		if l = strings.TrimRight(l, " \t"); l != "" {
+			out = append(out, l)
 		}
 	}
+	return out
+}
+
+// earInsertForm reads what goes in at an ear, and into which pockets.
+func earInsertForm(c fiber.Ctx, e *plan.Ear, kit *store.Kit) error {
 	switch v := c.FormValue("insert"); {
 	case e.Kind != plan.Insert || v == "":
 		e.Insert, e.Count, e.At, e.Pole = nil, 0, nil, ""
@@ -182,6 +214,12 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 			e.Pole = ""
 		}
 	}
+	return nil
+}
+
+// earExtrasForm reads what only some ears have: slow layers over what was put in, another
+// nozzle, a heads-up, a bond pass.
+func earExtrasForm(c fiber.Ctx, e *plan.Ear) error {
 	e.Bridge = nil
 	if e.Kind == plan.Insert && c.FormValue("slow") != "" {
 		v, err := number(c, "slow_to", 10, 100)
@@ -192,18 +230,12 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 	}
 	e.Nozzle = 0
 	if e.Kind == plan.Nozzle {
-		if e.Nozzle, err = number(c, "nozzle", 0, 5); err != nil {
+		v, err := number(c, "nozzle", 0, 5)
+		if err != nil {
 			return err
 		}
+		e.Nozzle = v
 	}
-	switch v := c.FormValue("routine"); v {
-	case "=": // steps of its own stay
-	case "":
-		e.Routine = nil
-	default:
-		e.Routine, _ = json.Marshal(v)
-	}
-	e.Land = c.FormValue("land")
 	e.HeadsUp = nil
 	if h, err := number(c, "heads_up", 0, 1000); err != nil {
 		return err

@@ -14,6 +14,22 @@ import (
 	"dogear/store"
 )
 
+// kitRoutes are those of the Kit.
+func (s *Server) kitRoutes(r router) {
+	r.get("/kit", s.kitPage)
+	r.get("/kit/file", s.kitFile)
+	r.post("/kit/file", s.openKit)
+	r.post("/kit/undo", s.kitUndo)
+	r.post("/kit/redo", s.kitRedo)
+	r.post("/kit/routines/steps", s.routineSteps)
+	r.post("/kit/routines/copy", s.copyRoutine)
+	r.post("/kit/routines/rename", s.renameRoutine)
+	r.post("/kit/printers/plan", s.planPreview)
+	r.get("/kit/:drawer/edit", s.kitEdit)
+	r.post("/kit/:drawer", s.kitSave)
+	r.post("/kit/:drawer/remove", s.kitRemove)
+}
+
 // kitPage shows the drawers.
 func (s *Server) kitPage(c fiber.Ctx) error {
 	kit, err := s.cfg.Store.Kit(c.Context())

@@ -15,6 +15,14 @@ import (
 	"dogear/core/routine"
 )
 
+// linesRoutes are those of the lines.
+func (s *Server) linesRoutes(r router) {
+	r.get("/prints/:id/lines", s.linesPage)
+	r.get("/prints/:id/line/:line", s.lineState)
+	r.get("/prints/:id/text", s.text)
+	r.get("/prints/:id/search", s.search)
+}
+
 // linesPage shows the file as text.
 func (s *Server) linesPage(c fiber.Ctx) error {
 	b, m, err := s.openMarked(c)

@@ -194,12 +194,49 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 		Where: strconv.Itoa(n),
 		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
 		Bond: e.BondPass != nil, BondFlow: "30"}
+	v.place(b, &e, l)
+	v.name(m, &e)
+	for _, k := range plan.Kinds {
+		v.Kinds = append(v.Kinds, choice{k, kindWords[k], k == e.Kind})
+	}
+	if h := e.HeadsUp; h != nil {
+		v.HeadsUp = fmt.Sprint(h.Minutes)
+		if h.Layers > 0 {
+			v.HeadsUp, v.HeadsUpUnit = fmt.Sprint(h.Layers), "layers"
+		}
+	}
+	if e.BondPass != nil {
+		v.BondFlow = fmt.Sprintf("%.0f", e.BondPass.Flow*100)
+	}
+	v.Lands = []choice{{"", "where it suits best", e.Land == ""},
+		{plan.NextStart, "where the next path begins", e.Land == plan.NextStart},
+		{plan.WhereItWas, "where it was", e.Land == plan.WhereItWas}}
+	v.Inserts = m.insertChoices(&e)
+	fits := b.fits(&e)
+	v.Fits, v.Pockets = b.fitWords(&e, fits), b.pocketChoices(&e, fits)
+	v.Magnets, v.Pole = e.Insert != nil && e.Insert.Magnet && e.Count > 1, e.Pole
+	v.SlowTo = "60"
+	if e.Bridge != nil {
+		v.Slow, v.SlowTo = true, fmt.Sprintf("%.0f", e.Bridge.Speed)
+	}
+	v.Routines = m.routines(&e)
+	if r, err := p.RoutineOf(&e); err == nil {
+		for _, st := range r {
+			v.Steps = append(v.Steps, st.Words(p, &e))
+		}
+	}
+	return v
+}
+
+// place says where an ear lies; l is the layer above it or round it.
+func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
+	n, line := v.Before, v.Line
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
 	switch {
 	case line > 0:
 		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
 		v.Where = fmt.Sprintf("line %d", line)
-		if f, err := routine.Locate(b.src, b.ix, &e); err == nil {
+		if f, err := routine.Locate(b.src, b.ix, e); err == nil {
 			v.When = hours(f.Seconds)
 		}
 	case e.AtHeight != nil:
@@ -210,6 +247,11 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	if l.HasNumber && l.Number != int64(n) {
 		v.File = fmt.Sprintf("file %d", l.Number)
 	}
+}
+
+// name says what happens at an ear.
+func (v *earView) name(m *marked, e *plan.Ear) {
+	p := m.plan
 	switch e.Kind {
 	case plan.Colour:
 		f := p.Filaments[e.Filament]
@@ -235,46 +277,22 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	if e.Note != "" && e.Kind != plan.Colour {
 		v.Title = e.Note
 	}
-	for _, k := range plan.Kinds {
-		v.Kinds = append(v.Kinds, choice{k, kindWords[k], k == e.Kind})
-	}
-	if h := e.HeadsUp; h != nil {
-		v.HeadsUp = fmt.Sprint(h.Minutes)
-		if h.Layers > 0 {
-			v.HeadsUp, v.HeadsUpUnit = fmt.Sprint(h.Layers), "layers"
-		}
-	}
-	if e.BondPass != nil {
-		v.BondFlow = fmt.Sprintf("%.0f", e.BondPass.Flow*100)
-	}
-	v.Lands = []choice{{"", "where it suits best", e.Land == ""},
-		{plan.NextStart, "where the next path begins", e.Land == plan.NextStart},
-		{plan.WhereItWas, "where it was", e.Land == plan.WhereItWas}}
-	v.Inserts = append(v.Inserts, choice{"", "nothing from the Kit", e.Insert == nil})
+}
+
+// insertChoices are what can go in at an ear.
+func (m *marked) insertChoices(e *plan.Ear) []choice {
+	out := []choice{{"", "nothing from the Kit", e.Insert == nil}}
 	known := e.Insert == nil
 	for _, key := range m.kit.Keys[plan.Inserts] {
 		chosen := e.Insert != nil && *e.Insert == m.kit.Inserts[key]
 		known = known || chosen
-		v.Inserts = append(v.Inserts, choice{key, key, chosen})
+		out = append(out, choice{key, key, chosen})
 	}
 	if !known {
-		v.Inserts = append(v.Inserts, choice{"=", strings.TrimSpace(e.Insert.Name + " (this print's " +
+		out = append(out, choice{"=", strings.TrimSpace(e.Insert.Name + " (this print's " +
 			"own)"), true})
 	}
-	fits := b.fits(&e)
-	v.Fits, v.Pockets = b.fitWords(&e, fits), b.pocketChoices(&e, fits)
-	v.Magnets, v.Pole = e.Insert != nil && e.Insert.Magnet && e.Count > 1, e.Pole
-	v.SlowTo = "60"
-	if e.Bridge != nil {
-		v.Slow, v.SlowTo = true, fmt.Sprintf("%.0f", e.Bridge.Speed)
-	}
-	v.Routines = m.routines(&e)
-	if r, err := p.RoutineOf(&e); err == nil {
-		for _, st := range r {
-			v.Steps = append(v.Steps, st.Words(p, &e))
-		}
-	}
-	return v
+	return out
 }
 
 // routines are those an ear can run, the one it runs marked.

@@ -10,6 +10,23 @@ import (
 	"dogear/store"
 )
 
+// pickupRoutes are those of the pick-up.
+func (s *Server) pickupRoutes(r router) {
+	r.get("/prints/:id/pickup", s.pickupPage)
+	r.get("/prints/:id/pickup/now", s.pickupNow)
+	r.post("/prints/:id/pickup/evidence", s.addEvidence)
+	r.post("/prints/:id/pickup/evidence/remove", s.dropEvidence)
+	r.post("/prints/:id/pickup/choice", s.decide)
+	r.post("/prints/:id/pickup/flip", s.flip)
+	r.post("/prints/:id/pickup/accept", s.accept)
+	r.post("/prints/:id/pickup/undo", s.undoPickup)
+	r.post("/prints/:id/pickup/redo", s.redoPickup)
+	r.post("/prints/:id/pickup/write", s.writePickup)
+	r.get("/prints/:id/pickup/touch", s.touchFile)
+	r.get("/prints/:id/pickups/:pickup", s.pickupFile)
+	r.post("/prints/:id/pickups/:pickup/remove", s.forgetPickup)
+}
+
 // pieceNames are the kinds of evidence as cards are called.
 var pieceNames = map[string]string{
 	pickup.Touch: "Touched with the nozzle", pickup.Caliper: "Calipers",

@@ -15,6 +15,15 @@ import (
 	"dogear/core/routine"
 )
 
+// proofRoutes are those of the proof, and of the file it lets through.
+func (s *Server) proofRoutes(r router) {
+	r.get("/prints/:id/proof", s.proof)
+	r.get("/prints/:id/proof/progress", s.proofProgress)
+	r.post("/prints/:id/proof/stop", s.stopProof)
+	r.post("/prints/:id/proof/accept", s.acceptProof)
+	r.get("/prints/:id/write", s.write)
+}
+
 type proofView struct {
 	Galleys   []galley
 	Findings  []placed

@@ -21,6 +21,13 @@ import (
 	"dogear/store"
 )
 
+// rehearseRoutes are those of the rehearsal.
+func (s *Server) rehearseRoutes(r router) {
+	r.get("/prints/:id/rehearse", s.rehearsePage)
+	r.stream("/prints/:id/rehearse/events", s.rehearseEvents)
+	r.post("/prints/:id/rehearse", s.rehearse)
+}
+
 // rehearsals are the files that run on the simulated printer, one a print.
 type rehearsals struct {
 	mu  sync.Mutex

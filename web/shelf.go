@@ -13,6 +13,20 @@ import (
 	"dogear/store"
 )
 
+// shelfRoutes are those of the shelf.
+func (s *Server) shelfRoutes(r router) {
+	r.get("/", s.shelf)
+	r.post("/prints", s.upload)
+	r.post("/demo", s.demo)
+	r.get("/prints/:id/reading", s.reading)
+	r.post("/prints/:id/cancel", s.cancel)
+	r.post("/prints/:id/remove", s.takeOff)
+	r.post("/prints/:id/back", s.putBack)
+	r.post("/prints/:id/delete", s.deleteForGood)
+	r.get("/off", s.takenOffPage)
+	r.stream("/events", s.allEvents)
+}
+
 // stand is a print standing on the shelf.
 type stand struct {
 	store.Print

@@ -143,20 +143,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 		return nil, refuse("unwritable", err)
 	}
 	defer os.Remove(made.Name())
-	sum := sha256.New()
-	count := &counted{w: io.MultiWriter(made, sum, until{how.ctx})}
-	err = write(count, r, how.renumber)
-	if err == nil {
-		err = made.Sync()
-	}
-	rep.Bytes = count.n
-	same := false
-	if err == nil && count.n == d.src.Size() {
-		same, err = equal(io.NewSectionReader(made, 0, count.n), io.NewSectionReader(d.src, 0, count.n))
-	}
-	if cerr := made.Close(); err == nil {
-		err = cerr
-	}
+	sum, same, err := writeBeside(made, d, r, how, rep)
 	if err != nil {
 		return nil, refuse("unwritable", err)
 	}
@@ -170,7 +157,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	if err := was.still(); err != nil {
 		return nil, err
 	}
-	if err := base.keep(was.info, hex.EncodeToString(sum.Sum(nil))); err != nil {
+	if err := base.keep(was.info, sum); err != nil {
 		return nil, refuse("unwritable", err)
 	}
 	if err := was.still(); err != nil { // a slicer may have written it anew
@@ -180,6 +167,26 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 		return nil, refuse("unwritable", err)
 	}
 	return rep, nil
+}
+
+// writeBeside writes the edited file, and closes it. It returns its digest, and whether it
+// holds just what the file d holds.
+func writeBeside(made *os.File, d *document, r *release.Release, how inPlaceHow, rep *editReport) (
+	digest string, same bool, err error) {
+	sum := sha256.New()
+	count := &counted{w: io.MultiWriter(made, sum, until{how.ctx})}
+	err = write(count, r, how.renumber)
+	if err == nil {
+		err = made.Sync()
+	}
+	rep.Bytes = count.n
+	if err == nil && count.n == d.src.Size() {
+		same, err = equal(io.NewSectionReader(made, 0, count.n), io.NewSectionReader(d.src, 0, count.n))
+	}
+	if cerr := made.Close(); err == nil {
+		err = cerr
+	}
+	return hex.EncodeToString(sum.Sum(nil)), same, err
 }
 
 // until is a writer that fails when a context has ended.

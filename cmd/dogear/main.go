@@ -28,6 +28,8 @@ type cli struct {
 	Backup    backupCmd    `cmd:"" help:"Write all that a Dogear holds into one file."`
 	Restore   restoreCmd   `cmd:"" help:"Put a backup into an empty folder."`
 	Explain   explainCmd   `cmd:"" help:"Say in plain words what the lines of a file do."`
+
+	Version kong.VersionFlag `help:"Say which Dogear this is."`
 }
 
 // refusal is an error with a code for programs and, if known, a line.
@@ -55,7 +57,7 @@ func run(args []string) int {
 	k, err := kong.New(&c, kong.Name("dogear"),
 		kong.Description("Mark a layer of a sliced file; change what comes after. Line and layer "+
 			"numbers count from 1, lengths are mm."),
-		kong.UsageOnError(), kong.Exit(func(n int) { status = n }))
+		kong.Vars{"version": version()}, kong.UsageOnError(), kong.Exit(func(n int) { status = n }))
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "dogear:", err)
 		return 2

@@ -97,16 +97,9 @@ func serve(o serving) error {
 		level = slog.LevelDebug
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-	st, err := store.Open(ctx, dir)
-	switch {
-	case errors.Is(err, store.ErrHeld):
-		return refuse("data", fmt.Errorf("%w. Stop it first, or choose another folder with --data", err))
-	case errors.Is(err, store.ErrBroken):
-		return refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts your "+
-			"last backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, "+
-			"for restoring it", err, dir))
-	case err != nil:
-		return refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
+	st, err := openStore(ctx, dir)
+	if err != nil {
+		return err
 	}
 	defer st.Close()
 	var hash []byte
@@ -139,22 +132,10 @@ func serve(o serving) error {
 		return err
 	}
 	if o.watch != "" {
-		w, err := newWatcher(o.watch, o.plan, filepath.Join(dir, "watched.json"),
-			func(file, text string, err error) {
-				if err != nil {
-					log.Warn("a new file was left as it is", "file", file, "err", err)
-					srv.Watched(file, err.Error(), true)
-					return
-				}
-				log.Info("the plan was laid onto a new file", "file", file)
-				srv.Watched(file, text, false)
-			})
+		edits, err := watchFolder(ctx, o, srv, log)
 		if err != nil {
 			return err
 		}
-		srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
-		var edits sync.WaitGroup
-		edits.Go(func() { w.run(ctx) })
 		defer edits.Wait()
 	}
 	fmt.Printf("Dogear is open at %s\n", strings.Join(addresses(host, l.Addr()), " and "))
@@ -180,4 +161,45 @@ func serve(o serving) error {
 		return err
 	}
 	return nil
+}
+
+// openStore opens the data folder, and says how else to go on when it cannot be had.
+func openStore(ctx context.Context, dir string) (*store.Store, error) {
+	st, err := store.Open(ctx, dir)
+	switch {
+	case errors.Is(err, store.ErrHeld):
+		return nil, refuse("data", fmt.Errorf("%w. Stop it first, or choose another folder with --data",
+			err))
+	case errors.Is(err, store.ErrBroken):
+		return nil, refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts "+
+			"your "+
+			"last backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, "+
+			"for restoring it", err, dir))
+	case err != nil:
+		return nil, refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))
+	}
+	return st, nil
+}
+
+// watchFolder edits what arrives in a folder until ctx ends. Wait for what it returns, so
+// that no file is left half written.
+func watchFolder(ctx context.Context, o serving, srv *web.Server, log *slog.Logger) (
+	*sync.WaitGroup, error) {
+	w, err := newWatcher(o.watch, o.plan, filepath.Join(o.dir, "watched.json"),
+		func(file, text string, err error) {
+			if err != nil {
+				log.Warn("a new file was left as it is", "file", file, "err", err)
+				srv.Watched(file, err.Error(), true)
+				return
+			}
+			log.Info("the plan was laid onto a new file", "file", file)
+			srv.Watched(file, text, false)
+		})
+	if err != nil {
+		return nil, err
+	}
+	srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
+	edits := new(sync.WaitGroup)
+	edits.Go(func() { w.run(ctx) })
+	return edits, nil
 }

@@ -154,56 +154,8 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	for k := range m.Findings {
 		m.Findings[k].Line = above.Ix.Layers[above.From-1].Fold
 	}
-	find := func(level, code, text string) {
-		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code,
-			Line: above.Ix.Layers[above.From-1].Fold, Message: text})
-	}
-	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); e.Kind != plan.Nozzle && j.DZ > h {
-		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
-			"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
-			"nozzle.", j.DZ))
-	}
-	begins := above.Ix.Layers[above.From-2].Z
-	if d := begins - m.Z; d > within || d < -within {
-		text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ",
-			below.Name, below.To, m.Z, above.From, above.Name, begins)
-		if d > 0 {
-			text += fmt.Sprintf("%s mm would be missing.", d)
-		} else {
-			text += fmt.Sprintf("%s mm would be laid twice, and the nozzle would run into it.", -d)
-		}
-		if all := Shared(below.Ix, above.Ix); len(all) > 0 {
-			h := all[Nearest(all, m.Z)]
-			text += fmt.Sprintf(" The nearest height that both share is %s mm: layers up to %d, then from "+
-				"%d.", h.Z, h.A, h.B+1)
-		} else {
-			text += " The two files share no height at all."
-		}
-		find(layer.Grave, "heights-apart", text)
-	}
-	air, err := InTheAir(below, below.To, above, above.From)
-	if err != nil {
+	if err := m.check(below, above, j, e.Kind == plan.Nozzle, one.At.Tool, other.At.Tool); err != nil {
 		return err
-	}
-	own, err := InTheAir(above, above.From-1, above, above.From)
-	if err != nil {
-		return err
-	}
-	if a := air.Area() - own.Area(); a > mostAir {
-		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
-			"which its own layer below would carry. Look at both pages, or choose another "+
-			"height.", above.From, above.Name, a, below.Name))
-	}
-	if one.At.Tool != other.At.Tool {
-		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the "+
-			"printer changes it before the head comes "+
-			"back.", below.Name, one.At.Tool, above.Name, other.At.Tool))
-	}
-	if a, c := width(below, below.To), width(above, above.From); e.Kind != plan.Nozzle && a > 0 &&
-		c > 0 && (a > 1.35*c || c > 1.35*a) {
-		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of "+
-			"%s %.2f mm. If that asks for another nozzle, make the joint a nozzle "+
-			"swap.", below.Name, a, above.Name, c))
 	}
 	b.Findings = append(b.Findings, m.Findings...)
 	if above.Ix.Numbered {
@@ -221,6 +173,73 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
 	b.Joints = append(b.Joints, m)
 	return nil
+}
+
+// check names what is wrong or odd about a joint. swap says that another nozzle is in
+// above it; the tools are those below and above it.
+func (m *Made) check(below, above *Piece, j *Joint, swap bool, was, is int32) error {
+	fold := above.Ix.Layers[above.From-1].Fold
+	find := func(level, code, text string) {
+		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: fold,
+			Message: text})
+	}
+	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); !swap && j.DZ > h {
+		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
+			"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
+			"nozzle.", j.DZ))
+	}
+	if text := m.apart(below, above); text != "" {
+		find(layer.Grave, "heights-apart", text)
+	}
+	air, err := InTheAir(below, below.To, above, above.From)
+	if err != nil {
+		return err
+	}
+	own, err := InTheAir(above, above.From-1, above, above.From)
+	if err != nil {
+		return err
+	}
+	if a := air.Area() - own.Area(); a > mostAir {
+		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
+			"which its own layer below would carry. Look at both pages, or choose another "+
+			"height.", above.From, above.Name, a, below.Name))
+	}
+	if was != is {
+		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the "+
+			"printer changes it before the head comes "+
+			"back.", below.Name, was, above.Name, is))
+	}
+	if a, c := width(below, below.To), width(above, above.From); !swap && a > 0 &&
+		c > 0 && (a > 1.35*c || c > 1.35*a) {
+		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of "+
+			"%s %.2f mm. If that asks for another nozzle, make the joint a nozzle "+
+			"swap.", below.Name, a, above.Name, c))
+	}
+	return nil
+}
+
+// apart says how far the heights of the pieces lie apart; "" when they meet.
+func (m *Made) apart(below, above *Piece) string {
+	begins := above.Ix.Layers[above.From-2].Z
+	d := begins - m.Z
+	if d <= within && d >= -within {
+		return ""
+	}
+	text := fmt.Sprintf("%s ends with layer %d at %s mm, but layer %d of %s begins at %s mm: ",
+		below.Name, below.To, m.Z, above.From, above.Name, begins)
+	if d > 0 {
+		text += fmt.Sprintf("%s mm would be missing.", d)
+	} else {
+		text += fmt.Sprintf("%s mm would be laid twice, and the nozzle would run into it.", -d)
+	}
+	if all := Shared(below.Ix, above.Ix); len(all) > 0 {
+		h := all[Nearest(all, m.Z)]
+		text += fmt.Sprintf(" The nearest height that both share is %s mm: layers up to %d, then from "+
+			"%d.", h.Z, h.A, h.B+1)
+	} else {
+		text += " The two files share no height at all."
+	}
+	return text
 }
 
 // tail leaves out what the last file lays above its piece, but not its end.

@@ -223,7 +223,6 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	for last+1 < len(levels) && levels[last+1].object == object {
 		last++
 	}
-	yes, looked := 0, 0
 	var sum [2]level
 	for i := a; i <= b; i++ {
 		sum[i&1].wall += levels[i].wall
@@ -233,25 +232,8 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	if w := sum[0].wall - sum[1].wall; w < 0 || w == 0 && sum[0].laid < sum[1].laid {
 		odd = 0
 	}
-	for k := 0; k < 9; k++ {
-		i := a + (b-a)*k/8
-		if i&1 != odd {
-			i++
-		}
-		if i < 1 || i+1 >= len(levels) || i > b {
-			continue
-		}
-		ok, err := r.skipped(&levels[i-1], &levels[i], &levels[i+1])
-		if err != nil {
-			return err
-		}
-		looked++
-		if ok {
-			yes++
-		}
-	}
-	if looked == 0 || yes*4 < looked*3 {
-		return nil
+	if between, err := r.mostSkipped(levels, a, b, odd); err != nil || !between {
+		return err
 	}
 	// The stretch reaches as far as the levels go on alternating.
 	lo, hi := a, b
@@ -297,6 +279,30 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 		}
 	}
 	return nil
+}
+
+// mostSkipped looks at some levels of one parity, and reports whether most of them lie
+// between two that belong together.
+func (r *reader) mostSkipped(levels []level, a, b, odd int) (bool, error) {
+	yes, looked := 0, 0
+	for k := 0; k < 9; k++ {
+		i := a + (b-a)*k/8
+		if i&1 != odd {
+			i++
+		}
+		if i < 1 || i+1 >= len(levels) || i > b {
+			continue
+		}
+		ok, err := r.skipped(&levels[i-1], &levels[i], &levels[i+1])
+		if err != nil {
+			return false, err
+		}
+		looked++
+		if ok {
+			yes++
+		}
+	}
+	return looked > 0 && yes*4 >= looked*3, nil
 }
 
 // skipped reports whether what is laid at c stands on what is laid at a, and not on

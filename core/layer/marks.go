@@ -281,6 +281,22 @@ func (l *learner) learn(layers []Layer, begins []float64) (Marks, *role, []int) 
 	if n < 2 {
 		return m, nil, nil
 	}
+	best := l.bestOf(layers, begins, &m)
+	if best == nil {
+		return m, nil, nil
+	}
+	m.Layer = best.t.text
+	missing := best.missing(n)
+	if best.counting >= 0 {
+		best.number(layers, &m)
+	}
+	return m, best, missing
+}
+
+// bestOf returns the comment that says best where layers begin, and notes which says their
+// height and which the time; nil when none is good enough.
+func (l *learner) bestOf(layers []Layer, begins []float64, m *Marks) *role {
+	n := len(layers)
 	var best, height *role
 	bestRank := 0.0
 	for k := range l.templates {
@@ -329,13 +345,14 @@ func (l *learner) learn(layers []Layer, begins []float64) (Marks, *role, []int) 
 	if height != nil {
 		m.Height = height.t.text
 	}
-	if best == nil {
-		return m, nil, nil
-	}
-	m.Layer = best.t.text
+	return best
+}
+
+// missing lists the layers that the mark does not stand before, or not once.
+func (r *role) missing(n int) []int {
 	var missing []int
 	times := make([]int, n)
-	for _, o := range best.t.occurs {
+	for _, o := range r.t.occurs {
 		if o.layer >= 0 && o.layer < n {
 			times[o.layer]++
 		}
@@ -345,15 +362,17 @@ func (l *learner) learn(layers []Layer, begins []float64) (Marks, *role, []int) 
 			missing = append(missing, i+1)
 		}
 	}
-	if best.counting < 0 {
-		return m, best, missing
-	}
+	return missing
+}
+
+// number gives the layers the file's own numbers, which the mark tells.
+func (r *role) number(layers []Layer, m *Marks) {
 	same := true
-	for i, k := range best.layers {
-		if k < 0 || best.t.occurs[k].n <= best.counting {
+	for i, k := range r.layers {
+		if k < 0 || r.t.occurs[k].n <= r.counting {
 			continue
 		}
-		v := best.t.occurs[k].vals[best.counting] / 1_000_000
+		v := r.t.occurs[k].vals[r.counting] / 1_000_000
 		layers[i].Number, layers[i].HasNumber = v, true
 		off := v - int64(i+1)
 		if !m.HasOffset {
@@ -365,5 +384,4 @@ func (l *learner) learn(layers []Layer, begins []float64) (Marks, *role, []int) 
 	if !same {
 		m.Offset, m.HasOffset = 0, false
 	}
-	return m, best, missing
 }

@@ -31,15 +31,9 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 	if height && !t.tells(heads, mains) {
 		return nil, nil
 	}
-	// Where few groups have more than one height, each of those is looked at.
-	several := 0
-	for g, from := range heads {
-		if to := until(heads, g, len(layers)); r.heightsIn(from, to) > 1 {
-			several++
-		}
-	}
-	rare, checks, looked, wrong := several*2 < len(heads), 0, 0, 0
-	extra, falls := 0, 0
+	p := parting{r: r, mains: mains, opens: opens}
+	p.rare = r.severalHeights(heads)*2 < len(heads)
+	falls := 0
 	for g, from := range heads {
 		low := gcode.Nano(0)
 		if g > 0 {
@@ -54,7 +48,7 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			}
 		}
 		// Between a height and the next there is room for one layer.
-		step, base := localStep(mains, g), gcode.Nano(-1)
+		step := localStep(mains, g)
 		to := until(heads, g, len(layers))
 		if r.many(from, to, step) { // another file has been joined on, without marks
 			if err := r.byHeights(from, to, opens); err != nil {
@@ -62,47 +56,80 @@ func (r *reader) partition(t *template, height bool) ([]bool, error) {
 			}
 			continue
 		}
-		if rare && g > 0 && r.heightsIn(from, to) > 1 {
+		if p.rare && g > 0 && r.heightsIn(from, to) > 1 {
 			r.setAside(from, to, low+step)
 		}
-		under := from // the run at that height
-		for i := from; i < to; i++ {
-			z := layers[i].Z
-			if g > 0 && z <= low+eps || r.runs[i].ramp {
-				continue
-			}
-			full := z*5 >= base*5+step*4
-			own := base >= 0 && full
-			if base >= 0 && z > base+alike && checks < mostChecks && (rare && !full || g == 0) {
-				checks++
-				var err error
-				if own, err = r.stands(under, i, to); err != nil {
-					return nil, err
-				}
-			} else if base >= 0 && z > base+alike && !full && looked < 6 {
-				looked++
-				on, err := r.stands(under, i, to)
-				if err != nil {
-					return nil, err
-				}
-				if on || r.alike(under, i) {
-					wrong++
-				}
-			}
-			if own {
-				opens[i] = true
-				extra++
-			}
-			if z > base {
-				base, under = z, i
-			}
+		if err := p.group(g, from, to, low, step); err != nil {
+			return nil, err
 		}
 	}
 	// A comment that stands before every other layer is no mark of layers.
-	if extra > len(heads) || falls*3 > len(heads) || wrong*2 > looked {
+	if p.extra > len(heads) || falls*3 > len(heads) || p.wrong*2 > p.looked {
 		return nil, nil
 	}
 	return opens, nil
+}
+
+// severalHeights returns how many groups have more than one height.
+func (r *reader) severalHeights(heads []int) int {
+	n := 0
+	for g, from := range heads {
+		if to := until(heads, g, len(r.ix.Layers)); r.heightsIn(from, to) > 1 {
+			n++
+		}
+	}
+	return n
+}
+
+// parting says which runs of groups open layers of their own.
+type parting struct {
+	r     *reader
+	mains []gcode.Nano // of each group
+	opens []bool       // of each run
+	rare  bool         // few groups have more than one height: each of those is looked at
+
+	checks, looked int // runs looked at
+	extra          int // layers that no mark stands before
+	wrong          int // runs that should open one, by their looks, and do not
+}
+
+// group looks at the runs of group g. low is the height of the group below, step that of a
+// layer.
+func (p *parting) group(g, from, to int, low, step gcode.Nano) error {
+	r, base := p.r, gcode.Nano(-1)
+	under := from // the run at that height
+	for i := from; i < to; i++ {
+		z := r.ix.Layers[i].Z
+		if g > 0 && z <= low+eps || r.runs[i].ramp {
+			continue
+		}
+		full := z*5 >= base*5+step*4
+		own := base >= 0 && full
+		if base >= 0 && z > base+alike && p.checks < mostChecks && (p.rare && !full || g == 0) {
+			p.checks++
+			var err error
+			if own, err = r.stands(under, i, to); err != nil {
+				return err
+			}
+		} else if base >= 0 && z > base+alike && !full && p.looked < 6 {
+			p.looked++
+			on, err := r.stands(under, i, to)
+			if err != nil {
+				return err
+			}
+			if on || r.alike(under, i) {
+				p.wrong++
+			}
+		}
+		if own {
+			p.opens[i] = true
+			p.extra++
+		}
+		if z > base {
+			base, under = z, i
+		}
+	}
+	return nil
 }
 
 // many reports whether a group of runs holds several layers: it has four heights or

@@ -9,8 +9,10 @@ import (
 )
 
 func TestParseKit(t *testing.T) {
-	good := `{"format":"dogear-kit/1","printers":{"shed":{"name":"club printer in the shed","park":[5,210],"stop":{"colour":"M600"}}},
-		"filaments":{"red":{"name":"Signal red","colour":"#b8362b","nozzle":[215,210]}},"inserts":{"M8 nut":{"shape":"hex","across":13,"height":6.8}},
+	good := `{"format":"dogear-kit/1","printers":{"shed":{
+		"name":"club printer in the shed","park":[5,210],"stop":{"colour":"M600"}}},
+		"filaments":{"red":{"name":"Signal red","colour":"#b8362b","nozzle":[215,210]}},
+		"inserts":{"M8 nut":{"shape":"hex","across":13,"height":6.8}},
 		"routines":{"short":[{"do":"stop"},{"do":"return"},{"do":"restore"}]}}`
 	k, err := ParseKit(strings.NewReader(good))
 	if err != nil {

@@ -24,11 +24,13 @@ func TestParseRefuses(t *testing.T) {
 	for name, c := range map[string]struct{ plan, want string }{
 		"no JSON":      {`{`, "not JSON"},
 		"other format": {`{"format":"other/2","ears":[]}`, `"dogear-plan/1" is understood`},
-		"no place":     {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour"}]}`, "ear a: say where"},
+		"no place": {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour"}]}`,
+			"ear a: say where"},
 		"two places": {`{"format":"dogear-plan/1","ears":[{"id":"a","kind":"colour",` +
 			`"before_layer":1,"at_height":2}]}`, "exactly one"},
-		"no kind":      {`{"format":"dogear-plan/1","ears":[{"before_layer":1}]}`, "say its kind"},
-		"unknown kind": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"song"}]}`, `"song"`},
+		"no kind": {`{"format":"dogear-plan/1","ears":[{"before_layer":1}]}`, "say its kind"},
+		"unknown kind": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"song"}]}`,
+			`"song"`},
 		"unknown routine": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
 			`"routine":"dance"}]}`, `no routine "dance"`},
 		"no end": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +

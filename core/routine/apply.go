@@ -60,20 +60,45 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		res.note(layer.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the "+
 			"line before them.")
 	}
+	if err := res.locate(src, ix, p); err != nil {
+		return nil, err
+	}
+	res.sit(ix, pockets)
+	if err := res.placeChanges(src, ix, p); err != nil {
+		return nil, err
+	}
+	// Each of them builds on what those before it have worked out.
+	for _, stage := range []func(layer.Source, *layer.Index, *plan.Plan) error{
+		res.compile, res.insertBlocks, res.betweenEars, res.bridges, res.muteAll} {
+		if err := stage(src, ix, p); err != nil {
+			return nil, err
+		}
+	}
+	edit.Sort(res.Edits)
+	if ix.Numbered {
+		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
+			"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
+	}
+	return res, nil
+}
+
+// locate finds the folds of all ears, and puts them into their order.
+func (res *Result) locate(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range p.Ears {
 		e := p.Ears[i]
 		f, err := Locate(src, ix, &e)
 		if err != nil {
-			return nil, &plan.Error{Ear: e.ID, Err: err}
+			return &plan.Error{Ear: e.ID, Err: err}
 		}
 		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
 	sort.SliceStable(res.Blocks,
 		func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
-	res.sit(ix, pockets)
-	if err := res.placeChanges(src, ix, p); err != nil {
-		return nil, err
-	}
+	return nil
+}
+
+// compile works out the lines of each ear, as the ears before it have left the printer.
+func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	warm := 0.0 // what the filament of the section wants
 	laid := p.First
 	var err error
@@ -84,10 +109,10 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 			laid = b.Ear.Filament
 		}
 		if b.Steps, err = p.RoutineOf(&b.Ear); err != nil {
-			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+			return &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
 		if err := b.again(src, ix); err != nil {
-			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+			return &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
 		if warm > 0 && b.Fold.At.Nozzle() >= hot {
 			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
@@ -100,7 +125,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		}
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {
-			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+			return &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
 		b.Lines, b.Findings = lines, append(finds, b.Findings...)
 		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
@@ -108,10 +133,15 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 			b.Warm = warm
 		}
 	}
+	return nil
+}
+
+// insertBlocks inserts the ears' lines, and the heads-ups before them.
+func (res *Result) insertBlocks(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
 		if i > 0 && b.Fold.Line == res.Blocks[i-1].Fold.Line {
-			return nil, &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
+			return &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
 		}
 		for _, s := range ix.Stops {
 			if s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
@@ -122,44 +152,55 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 		}
 		if b.Ear.HeadsUp != nil {
 			if err := res.headsUp(src, ix, p, i, Style{Lower: ix.Lower}); err != nil {
-				return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+				return &plan.Error{Ear: b.Ear.ID, Err: err}
 			}
 		}
 		res.insert(src, b.Fold.Offset, b.Lines)
 	}
+	return nil
+}
+
+// betweenEars edits what lies between the ears: temperatures, what is laid otherwise, and ways
+// over what stands proud.
+func (res *Result) betweenEars(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	if err := res.temperatures(src, ix, p); err != nil {
-		return nil, &plan.Error{Err: err}
+		return &plan.Error{Err: err}
 	}
 	if err := res.changes(src, ix, p, Style{Lower: ix.Lower}); err != nil {
-		return nil, &plan.Error{Err: err}
+		return &plan.Error{Err: err}
 	}
 	if err := res.overs(src, ix, p, Style{Lower: ix.Lower}); err != nil {
-		return nil, &plan.Error{Err: err}
+		return &plan.Error{Err: err}
 	}
+	return nil
+}
+
+// bridges slows the layers that close over what was put in.
+func (res *Result) bridges(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
 		if err := res.bridge(src, ix, i, Style{Lower: ix.Lower}); err != nil {
-			return nil, &plan.Error{Ear: b.Ear.ID, Err: err}
+			return &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
 		res.Findings = append(res.Findings, b.Findings...)
 	}
+	return nil
+}
+
+// muteAll leaves out what the plan mutes.
+func (res *Result) muteAll(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for _, m := range p.Mutes {
 		for i := range res.Blocks {
 			if l := res.Blocks[i].Fold.Line; l > m.From && l <= m.To {
-				return nil, &plan.Error{Ear: res.Blocks[i].Ear.ID,
+				return &plan.Error{Ear: res.Blocks[i].Ear.ID,
 					Err: fmt.Errorf("it sits inside the muted lines %d to %d", m.From, m.To)}
 			}
 		}
 		if err := res.mute(src, ix, p, m, Style{Lower: ix.Lower}); err != nil {
-			return nil, &plan.Error{Err: err}
+			return &plan.Error{Err: err}
 		}
 	}
-	edit.Sort(res.Edits)
-	if ix.Numbered {
-		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
-			"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
-	}
-	return res, nil
+	return nil
 }
 
 func (r *Result) note(level, code, message string) {

@@ -174,16 +174,8 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 	}
 	w[0].muted, w[1].muted, w[1].other = opt.Muted, opt.Again, slices.Clone(opt.Changed)
 	if opt.Start > 0 {
-		if _, err := w[0].skip(opt.Start - 1); err != nil {
+		if done, err := v.open(&w, &opt); done || err != nil {
 			return v, err
-		}
-		laid, err := w[1].skip(opt.Opening)
-		if err != nil {
-			return v, err
-		}
-		if laid > 0 {
-			v.First = &Difference{What: "the opening lays plastic on the part", Lines: [2]int64{0, laid}}
-			return v, nil
 		}
 	}
 	for {
@@ -237,6 +229,31 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 		}
 		v.Moves++
 	}
+	v.sum()
+	v.Lines = [2]int64{w[0].line, w[1].line}
+	v.StopsNew = w[1].stop - w[0].stop
+	return v, nil
+}
+
+// open runs through a pick-up's opening, and reports whether it lays plastic on the part.
+func (v *Verdict) open(w *[2]strand, opt *Options) (bool, error) {
+	if _, err := w[0].skip(opt.Start - 1); err != nil {
+		return false, err
+	}
+	laid, err := w[1].skip(opt.Opening)
+	if err != nil {
+		return false, err
+	}
+	if laid > 0 {
+		v.First = &Difference{What: "the opening lays plastic on the part", Lines: [2]int64{0, laid}}
+		return true, nil
+	}
+	return false, nil
+}
+
+// sum says whether all is the same, and which difference comes first: one of state that is
+// no temperature before one that is.
+func (v *Verdict) sum() {
 	v.Same = !v.Differs
 	if v.Differs {
 		v.First = &v.States[0]
@@ -247,9 +264,6 @@ func Compare(ctx context.Context, original, edited io.Reader, opt Options) (Verd
 			}
 		}
 	}
-	v.Lines = [2]int64{w[0].line, w[1].line}
-	v.StopsNew = w[1].stop - w[0].stop
-	return v, nil
 }
 
 // differ says how two laying moves differ; "" when they do not.
