@@ -61,8 +61,8 @@ func (w *writer) travel(p pt) {
 	}
 }
 
-// lay goes to p laying plastic.
-func (w *writer) lay(p pt, feed float64) {
+// layPath goes to p laying plastic.
+func (w *writer) layPath(p pt, feed float64) {
 	w.push()
 	l := math.Hypot(p.x-w.x, p.y-w.y)
 	if l < 0.02 {
@@ -110,7 +110,7 @@ func (w *writer) loop(r ring, feed float64) {
 		return
 	}
 	for i := range r {
-		w.lay(r[(i+1)%len(r)], feed)
+		w.layPath(r[(i+1)%len(r)], feed)
 	}
 }
 
@@ -132,7 +132,7 @@ func (w *writer) slope(r ring, feed float64) {
 		if k <= w.d.Slope {
 			w.rise(b, w.level-w.h+w.h*min(gone/long, 1), feed)
 		} else {
-			w.lay(b, feed)
+			w.layPath(b, feed)
 		}
 	}
 	if w.z != w.level { // a ring shorter than the slope

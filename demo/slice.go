@@ -108,7 +108,7 @@ func moved(islands []island, by [2]float64) []island {
 
 // layer writes one layer.
 func (w *writer) layer(n int, z, h float64, islands, support []island) {
-	w.open(n, z, h, len(support) > 0)
+	w.openLayer(n, z, h, len(support) > 0)
 	if len(support) > 0 {
 		w.label("support")
 		for _, s := range support {
@@ -203,7 +203,7 @@ func (w *writer) fill(n int, isl island) {
 	}
 	for _, l := range lines {
 		w.travel(l[0])
-		w.lay(l[1], 3000)
+		w.layPath(l[1], 3000)
 	}
 }
 

@@ -190,8 +190,8 @@ func (w *writer) mark(n int, z float64) {
 	}
 }
 
-// open begins a layer.
-func (w *writer) open(n int, z, h float64, support bool) {
+// openLayer begins a layer.
+func (w *writer) openLayer(n int, z, h float64, support bool) {
 	w.n, w.level, w.h = n, z, h
 	w.truth.Layers = append(w.truth.Layers, TruthLayer{Z: z, Fold: w.fold, Number: n - 1 + w.d.First,
 		Object: w.object})

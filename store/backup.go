@@ -45,7 +45,7 @@ func Backup(ctx context.Context, dir, work string, w io.Writer) error {
 	if _, err := db.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
 		return broken(named(err))
 	}
-	if err := whole(ctx, copied); err != nil {
+	if err := checkBackup(ctx, copied); err != nil {
 		return fmt.Errorf("%w: %w", ErrBroken, err)
 	}
 	return squeeze(copied, w)
@@ -119,7 +119,7 @@ func Restore(ctx context.Context, r io.Reader, dir string) (err error) {
 		return named(err)
 	}
 	if err == nil {
-		err = whole(ctx, f.Name())
+		err = checkBackup(ctx, f.Name())
 	}
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrNoBackup, err)
@@ -145,8 +145,8 @@ func aside(file string) error {
 	}
 }
 
-// whole says what is wrong with a database.
-func whole(ctx context.Context, file string) error {
+// checkBackup says what is wrong with a database.
+func checkBackup(ctx context.Context, file string) error {
 	db, err := sql.Open("sqlite", address(file, "mode=ro", "immutable=1"))
 	if err != nil {
 		return err

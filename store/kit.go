@@ -137,15 +137,15 @@ func putItems(ctx context.Context, tx *sql.Tx, items []plan.Item) error {
 			`VALUES (?, ?, ?, ?, ?, ?)`, step, it.Drawer, it.Key, sort, was, now); err != nil {
 			return err
 		}
-		if err := lay(ctx, tx, it.Drawer, it.Key, sort, now); err != nil {
+		if err := putItem(ctx, tx, it.Drawer, it.Key, sort, now); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// lay makes an item be what doc says; NULL takes it out.
-func lay(ctx context.Context, tx *sql.Tx, drawer, key string, sort int64,
+// putItem makes an item be what doc says; NULL takes it out.
+func putItem(ctx context.Context, tx *sql.Tx, drawer, key string, sort int64,
 	doc sql.NullString) error {
 	var err error
 	if doc.Valid {
@@ -195,7 +195,7 @@ func (s *Store) replay(ctx context.Context, query string, undone int) error {
 			return err
 		}
 		for _, c := range all {
-			if err := lay(ctx, tx, c.drawer, c.key, c.sort, c.doc); err != nil {
+			if err := putItem(ctx, tx, c.drawer, c.key, c.sort, c.doc); err != nil {
 				return err
 			}
 			if _, err := tx.ExecContext(ctx, `UPDATE kit_log SET undone = ? WHERE id = ?`, undone,
@@ -221,7 +221,7 @@ func (s *Store) Ship(ctx context.Context, items ...plan.Item) error {
 			if err != nil {
 				return err
 			}
-			if err := lay(ctx, tx, it.Drawer, it.Key, int64(i),
+			if err := putItem(ctx, tx, it.Drawer, it.Key, int64(i),
 				sql.NullString{String: string(j), Valid: true}); err != nil {
 				return err
 			}

@@ -149,7 +149,7 @@ func optimistic(try func() error) error {
 // revision. Revisions that were undone are dropped. f may compute as long as it likes;
 // it is called again when something else was marked meanwhile.
 func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) error {
-	return s.told(id, optimistic(func() error {
+	return s.announced(id, optimistic(func() error {
 		was, p, err := s.current(ctx, id)
 		if err != nil {
 			return err
@@ -181,8 +181,8 @@ func (s *Store) Change(ctx context.Context, id int64, f func(*plan.Plan) error) 
 	}))
 }
 
-// told tells of a change that was made.
-func (s *Store) told(id int64, err error) error {
+// announced tells of a change that was made.
+func (s *Store) announced(id int64, err error) error {
 	if err == nil && s.Changed != nil {
 		s.Changed(id)
 	}
@@ -192,12 +192,12 @@ func (s *Store) told(id int64, err error) error {
 // Undo goes one revision back, Redo one forward; at the end they do nothing.
 func (s *Store) Undo(ctx context.Context, id int64) error {
 	_, err := s.exec(ctx, `UPDATE prints SET rev = rev - 1 WHERE id = ? AND rev > 0`, id)
-	return s.told(id, err)
+	return s.announced(id, err)
 }
 
 // Redo takes back an Undo.
 func (s *Store) Redo(ctx context.Context, id int64) error {
 	_, err := s.exec(ctx, `UPDATE prints SET rev = rev + 1 WHERE id = ? AND rev < COALESCE((SELECT `+
 		`MAX(rev) FROM revisions WHERE print_id = prints.id), 0)`, id)
-	return s.told(id, err)
+	return s.announced(id, err)
 }

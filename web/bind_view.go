@@ -116,8 +116,9 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	v.takePieces(b, made, &st)
 	v.Query = b.address("")
 	for i, c := range b.joints {
-		f := [][2]string{{"j", c.Kind}, {"n", blank(c.Nozzle)}, {"f", c.Filament}, {"r", c.Routine},
-			{"dz", blank(c.DZ)}}
+		f := [][2]string{{"j", c.Kind}, {"n", numberOrBlank(c.Nozzle)}, {"f", c.Filament},
+			{"r", c.Routine},
+			{"dz", numberOrBlank(c.DZ)}}
 		if i < b.at {
 			v.Besides = append(v.Besides, f...)
 		} else if i > b.at {

@@ -257,8 +257,8 @@ func (b *binding) address(path string) string {
 	}
 	for _, j := range b.joints {
 		q.Add("j", j.Kind)
-		q.Add("n", blank(j.Nozzle))
-		q.Add("dz", blank(j.DZ))
+		q.Add("n", numberOrBlank(j.Nozzle))
+		q.Add("dz", numberOrBlank(j.DZ))
 		q.Add("r", j.Routine)
 		q.Add("f", j.Filament)
 	}
@@ -271,7 +271,7 @@ func (b *binding) address(path string) string {
 	return path + "?" + q.Encode()
 }
 
-func blank(v float64) string {
+func numberOrBlank(v float64) string {
 	if v == 0 {
 		return ""
 	}

@@ -42,10 +42,10 @@ func freeID(p *plan.Plan) string {
 	}
 }
 
-// put sets where an ear stands, from what a person wrote: a layer ("38",
+// locateEar sets where an ear stands, from what a person wrote: a layer ("38",
 // "layer 38"), a height ("7.4 mm"), the file's own number ("file 37") or a line
 // ("line 8466").
-func put(b *book, p *plan.Plan, e *plan.Ear, text string) error {
+func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
 	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer "+
 		"(38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
@@ -111,7 +111,7 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 		place = "line " + v
 	}
 	if place != "" {
-		if err := put(b, p, e, place); err != nil {
+		if err := locateEar(b, p, e, place); err != nil {
 			return err
 		}
 	}

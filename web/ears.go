@@ -34,7 +34,7 @@ func (s *Server) change(c fiber.Ctx, f func(b *book, p *plan.Plan) (string, erro
 		if p.First == "" && len(kit.Keys[plan.Filaments]) > 0 {
 			p.First = kit.Keys[plan.Filaments][0]
 		}
-		return s.sound(p, kit)
+		return s.checkPlan(p, kit)
 	})
 	if err != nil {
 		return err
@@ -42,8 +42,8 @@ func (s *Server) change(c fiber.Ctx, f func(b *book, p *plan.Plan) (string, erro
 	return s.sendMargin(c, b, said)
 }
 
-// whole is a plan with what it uses of the Kit put in.
-func whole(p *plan.Plan, kit *store.Kit) *plan.Plan {
+// withKit is a plan with what it uses of the Kit put in.
+func withKit(p *plan.Plan, kit *store.Kit) *plan.Plan {
 	full := *p
 	m := &marked{plan: &full, kit: kit}
 	full.Filaments = merged(kit.Filaments, p.Filaments)
@@ -58,9 +58,9 @@ func whole(p *plan.Plan, kit *store.Kit) *plan.Plan {
 	return &full
 }
 
-// sound checks a plan with what it uses of the Kit put in.
-func (s *Server) sound(p *plan.Plan, kit *store.Kit) error {
-	if err := whole(p, kit).Check(); err != nil {
+// checkPlan checks a plan with what it uses of the Kit put in.
+func (s *Server) checkPlan(p *plan.Plan, kit *store.Kit) error {
+	if err := withKit(p, kit).Check(); err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	return nil
@@ -122,7 +122,7 @@ func (s *Server) copyEar(c fiber.Ctx) error {
 		}
 		e := p.Ears[i]
 		e.ID = freeID(p)
-		if err := put(b, p, &e, c.FormValue("where")); err != nil {
+		if err := locateEar(b, p, &e, c.FormValue("where")); err != nil {
 			return "", err
 		}
 		p.Ears = append(p.Ears, e)
@@ -208,11 +208,11 @@ func (s *Server) firstFilament(c fiber.Ctx) error {
 	})
 }
 
-func (s *Server) undo(c fiber.Ctx) error { return s.step(c, s.cfg.Store.Undo, "Taken back.") }
+func (s *Server) undo(c fiber.Ctx) error { return s.stepBack(c, s.cfg.Store.Undo, "Taken back.") }
 
-func (s *Server) redo(c fiber.Ctx) error { return s.step(c, s.cfg.Store.Redo, "Done again.") }
+func (s *Server) redo(c fiber.Ctx) error { return s.stepBack(c, s.cfg.Store.Redo, "Done again.") }
 
-func (s *Server) step(c fiber.Ctx, f func(context.Context, int64) error, said string) error {
+func (s *Server) stepBack(c fiber.Ctx, f func(context.Context, int64) error, said string) error {
 	b, err := s.open(c)
 	if err != nil {
 		return err

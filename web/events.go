@@ -29,8 +29,8 @@ func newHub() *hub {
 	return h
 }
 
-// tell wakes all that look at a print.
-func (h *hub) tell(id int64) {
+// announce wakes all that look at a print.
+func (h *hub) announce(id int64) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for seat := range h.seats[id] {
@@ -44,8 +44,8 @@ func (h *hub) tell(id int64) {
 // mostSeats bounds the benches of one print that are told.
 const mostSeats = 50
 
-// sit takes a seat at some prints; call leave in the end. It is nil when there is none.
-func (h *hub) sit(ids []int64) (seat chan struct{}, leave func()) {
+// listen takes a seat at some prints; call leave in the end. It is nil when there is none.
+func (h *hub) listen(ids []int64) (seat chan struct{}, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, id := range ids {
@@ -106,10 +106,10 @@ func sign(e *plan.Ear) string {
 	return fmt.Sprintf("%x", sha256.Sum256(j))[:12]
 }
 
-// told is what a bench is told of its print: the version of what is marked, which the
+// versionOf is what a bench is versionOf of its print: the version of what is marked, which the
 // margin carries too, which reading of the file its pages are drawn from, and whether its
 // landmarks are known.
-func (s *Server) told(ctx context.Context, id int64) (string, error) {
+func (s *Server) versionOf(ctx context.Context, id int64) (string, error) {
 	p, err := s.cfg.Store.Print(ctx, id)
 	if err != nil {
 		return "", err
@@ -160,7 +160,7 @@ func (s *Server) tellOf(c fiber.Ctx, ids []int64, numbered bool) error {
 	if !s.admitStream() {
 		return errStreams
 	}
-	seat, leave := s.hub.sit(ids)
+	seat, leave := s.hub.listen(ids)
 	if seat == nil {
 		s.streams.Add(-1)
 		return errStreams
@@ -176,7 +176,7 @@ func (s *Server) tellOf(c fiber.Ctx, ids []int64, numbered bool) error {
 		for {
 			line := ": still here\n\n"
 			for _, id := range ids {
-				now, err := s.told(s.hub.ctx, id)
+				now, err := s.versionOf(s.hub.ctx, id)
 				if err != nil { // the print is gone, or the server stops
 					if !numbered {
 						return

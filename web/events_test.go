@@ -13,13 +13,13 @@ import (
 // nobody else.
 func TestHub(t *testing.T) {
 	h := newHub()
-	a, leaveA := h.sit([]int64{1})
-	b, leaveB := h.sit([]int64{1})
-	c, leaveC := h.sit([]int64{2})
+	a, leaveA := h.listen([]int64{1})
+	b, leaveB := h.listen([]int64{1})
+	c, leaveC := h.listen([]int64{2})
 	for range 3 {
-		h.tell(1)
+		h.announce(1)
 	}
-	h.tell(9) // nobody looks
+	h.announce(9) // nobody looks
 	for name, n := range map[string]int{"a": len(a), "b": len(b)} {
 		if n != 1 {
 			t.Errorf("%s is woken %d times", name, n)
@@ -30,7 +30,7 @@ func TestHub(t *testing.T) {
 	}
 	leaveA()
 	<-b
-	h.tell(1)
+	h.announce(1)
 	if len(b) != 1 {
 		t.Error("who stays is no longer woken")
 	}
@@ -40,11 +40,11 @@ func TestHub(t *testing.T) {
 		t.Errorf("%v are kept", h.seats)
 	}
 	for range mostSeats {
-		if seat, _ := h.sit([]int64{3}); seat == nil {
+		if seat, _ := h.listen([]int64{3}); seat == nil {
 			t.Fatal("there is no seat")
 		}
 	}
-	if seat, _ := h.sit([]int64{3}); seat != nil {
+	if seat, _ := h.listen([]int64{3}); seat != nil {
 		t.Error("there is no end of seats")
 	}
 }

@@ -289,7 +289,7 @@ func (j *jobs) again(b *book, d gcode.Dialect) {
 		j.mu.Lock()
 		delete(j.rereads, p.ID)
 		j.mu.Unlock()
-		j.s.hub.tell(p.ID)
+		j.s.hub.announce(p.ID)
 	})
 }
 

@@ -140,7 +140,7 @@ func (s *Server) search(c fiber.Ctx) error {
 	if q == "" {
 		return sentence(fiber.StatusUnprocessableEntity, "type what to look for")
 	}
-	found, next, err := b.find(q, from, time.Now().Add(searchTurn))
+	found, next, err := b.search(q, from, time.Now().Add(searchTurn))
 	if err != nil {
 		return err
 	}
@@ -151,9 +151,9 @@ func (s *Server) search(c fiber.Ctx) error {
 // asked goes on from there, or does not.
 const searchTurn = time.Second
 
-// find returns the first line behind from that a search asks for, 0 when there
+// search returns the first line behind from that a search asks for, 0 when there
 // is none up to line next; next is 0 when that is the end.
-func (b *book) find(q string, from int64, until time.Time) (found, next int64, err error) {
+func (b *book) search(q string, from int64, until time.Time) (found, next int64, err error) {
 	low := strings.ToLower(q)
 	if low == "layer" || low == "next layer" {
 		for i := range b.ix.Layers {

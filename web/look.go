@@ -70,7 +70,7 @@ func (j *jobs) lookBehind(p store.Print, ix *layer.Index, l *look) {
 		j.mu.Lock()
 		delete(j.looking, p.ID)
 		j.mu.Unlock()
-		j.s.hub.tell(p.ID)
+		j.s.hub.announce(p.ID)
 	})
 }
 

@@ -64,7 +64,7 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 				}
 			}
 		}
-		data.Overs, data.Sits = overs(res), sits(b, res)
+		data.Overs, data.Sits = liftsOf(res), sits(b, res)
 		if v.Totals, err = m.totals(b, res); err != nil {
 			return nil, err
 		}

@@ -142,7 +142,7 @@ type sitData struct {
 // mostOvers bounds how many lifted ways are drawn.
 const mostOvers = 5000
 
-func overs(res *routine.Result) []overData {
+func liftsOf(res *routine.Result) []overData {
 	out := []overData{}
 	for _, o := range res.Overs[:min(len(res.Overs), mostOvers)] {
 		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(),

@@ -40,7 +40,7 @@ func (s *Server) mute(c fiber.Ctx) error {
 
 // fits lays a plan onto its file and says what would go wrong, before it is kept.
 func fits(b *book, p *plan.Plan, kit *store.Kit) error {
-	doc := whole(p, kit)
+	doc := withKit(p, kit)
 	if err := doc.Check(); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}

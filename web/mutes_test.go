@@ -158,7 +158,7 @@ func TestLargePrints(t *testing.T) {
 	if _, body := c.do("GET", path, nil, nil); !strings.Contains(body, "still being looked for") {
 		t.Error("the bench does not say that landmarks are missing")
 	}
-	before, err := c.s.told(t.Context(), id)
+	before, err := c.s.versionOf(t.Context(), id)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -179,7 +179,7 @@ func TestLargePrints(t *testing.T) {
 			t.Errorf("%s does not show them", at)
 		}
 	}
-	if now, err := c.s.told(t.Context(), id); err != nil || now != before+" looked" {
+	if now, err := c.s.versionOf(t.Context(), id); err != nil || now != before+" looked" {
 		t.Errorf("an open bench is told %q, then %q (%v)", before, now, err)
 	}
 }

@@ -114,7 +114,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	}
 	p.File, p.Picture, p.Accept = nil, "", nil
 	lean(p, kit)
-	if err := s.sound(p, kit); err != nil {
+	if err := s.checkPlan(p, kit); err != nil {
 		return err
 	}
 	full := *p
@@ -226,7 +226,7 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 		if inside == 0 {
 			place = fmt.Sprintf("layer %d", n)
 		}
-		if err := put(b, p, &e, place); err != nil {
+		if err := locateEar(b, p, &e, place); err != nil {
 			return "", err
 		}
 		if plan.DoesItAll(word) {

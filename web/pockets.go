@@ -252,7 +252,7 @@ func (s *Server) addInsert(c fiber.Ctx) error {
 		if ok {
 			e.Insert, e.Count = &part, len(e.At)
 		}
-		if err := put(b, p, &e, strconv.Itoa(n)); err != nil {
+		if err := locateEar(b, p, &e, strconv.Itoa(n)); err != nil {
 			return "", err
 		}
 		p.Ears = append(p.Ears, e)

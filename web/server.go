@@ -68,7 +68,7 @@ func New(cfg Config) (*Server, error) {
 	}
 	s.jobs = newJobs(s)
 	s.hub = newHub()
-	cfg.Store.Changed = s.hub.tell
+	cfg.Store.Changed = s.hub.announce
 	s.opened = newOpened(cfg.Store)
 	s.gate = newGate()
 	s.rehearsals = newRehearsals()

@@ -120,7 +120,7 @@ func (c *applyCmd) Run() error {
 		if err != nil {
 			return err
 		}
-		return c.tell(os.Stdout, rep)
+		return c.report(os.Stdout, rep)
 	}
 	p, err := readPlan(c.Plan)
 	if err != nil {
@@ -139,7 +139,7 @@ func (c *applyCmd) Run() error {
 	if rep.Bytes, err = writeRelease(c.Out, c.File, c.Force, c.Renumber, r); err != nil {
 		return err
 	}
-	return c.tell(beside(c.Out), rep)
+	return c.report(beside(c.Out), rep)
 }
 
 // asked reads the findings that are taken upon oneself, and shows how far the
@@ -157,8 +157,8 @@ func asked(accept []string) (release.Asked, error) {
 	return ask, nil
 }
 
-// tell says what was done: as JSON where it was asked for, else in words.
-func (c *applyCmd) tell(to io.Writer, rep *editReport) error {
+// report says what was done: as JSON where it was asked for, else in words.
+func (c *applyCmd) report(to io.Writer, rep *editReport) error {
 	if c.JSON {
 		return printJSON(to, rep)
 	}

@@ -120,7 +120,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	}
 	base := &original{file: file, dir: filepath.Dir(file), now: d, opt: opt}
 	defer base.close()
-	if err := base.find(); err != nil {
+	if err := base.findOriginal(); err != nil {
 		return nil, err
 	}
 	r, err := releasedIn(how.ctx, base.doc, p, release.Onto{Reanchor: true, Other: how.other}, how.ask)

@@ -235,7 +235,7 @@ func TestWatch(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.quiet = func(int64) time.Duration { return 0 }
-	w.step(t.Context())
+	w.lookOnce(t.Context())
 	file := filepath.Join(dir, "new.gcode")
 	steps := []struct {
 		do   func() error
@@ -257,7 +257,7 @@ func TestWatch(t *testing.T) {
 		if err := s.do(); err != nil {
 			t.Fatal(err)
 		}
-		w.step(t.Context())
+		w.lookOnce(t.Context())
 		if len(told) != s.told {
 			t.Fatalf("step %d: %q", i, told)
 		}

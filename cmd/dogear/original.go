@@ -123,9 +123,9 @@ func (o *original) close() {
 	}
 }
 
-// find gets the original of a file: itself, or what is left when Dogear's marks are
+// findOriginal gets the original of a file: itself, or what is left when Dogear's marks are
 // taken out of it.
-func (o *original) find() error {
+func (o *original) findOriginal() error {
 	o.doc = o.now
 	if !o.now.ix.Marked && o.now.ix.Ours == 0 {
 		return nil

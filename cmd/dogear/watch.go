@@ -194,7 +194,7 @@ func (w *watcher) run(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			w.step(edits)
+			w.lookOnce(edits)
 			if ctx.Err() != nil {
 				return
 			}
@@ -202,8 +202,8 @@ func (w *watcher) run(ctx context.Context) {
 	}
 }
 
-// step deals with what is new and has been left alone for long enough.
-func (w *watcher) step(ctx context.Context) {
+// lookOnce deals with what is new and has been left alone for long enough.
+func (w *watcher) lookOnce(ctx context.Context) {
 	there, err := w.look()
 	if err != nil {
 		return // the folder may come back

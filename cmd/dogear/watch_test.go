@@ -79,7 +79,7 @@ func (b *bay) file(name string) string { return filepath.Join(b.dir, name) }
 // wait lets time go by, second by second.
 func (b *bay) wait(d time.Duration) {
 	for end := b.at.Add(d); b.at.Before(end); b.at = b.at.Add(time.Second) {
-		b.w.step(b.t.Context())
+		b.w.lookOnce(b.t.Context())
 	}
 }
 
@@ -167,7 +167,7 @@ func TestWatchRemembers(t *testing.T) {
 	// Killed while a file was being edited: it is taken up again, and what lay around is
 	// swept.
 	b.put(b.file("new.gcode"), file)
-	b.w.step(t.Context()) // seen
+	b.w.lookOnce(t.Context()) // seen
 	b.put(b.file(".dogear-123"), file[:1000])
 	b.at = b.at.Add(time.Hour)
 	b.watch()

@@ -67,7 +67,7 @@ func (f *Finder) track(n int, s *raster.Section) {
 		}
 		if best >= 0 && (!covered || t.narrows) {
 			used[best] = true
-			t.step(n, f, &pieces[best])
+			t.follow(n, f, &pieces[best])
 			now = append(now, t)
 			continue
 		}
@@ -86,7 +86,7 @@ func (f *Finder) track(n int, s *raster.Section) {
 		if f.below != nil {
 			t.floor = float64(g.On(f.below.Solid)) >= 0.5*float64(g.Cells)
 		}
-		t.step(n, f, g)
+		t.follow(n, f, g)
 		now = append(now, t)
 	}
 	f.open = now
@@ -120,7 +120,7 @@ func (f *Finder) measure(n int, p *raster.Piece) *shape {
 // sameArea is how much an opening's area may change before it is measured anew.
 const sameArea = 0.01
 
-func (t *track) step(n int, f *Finder, p *raster.Piece) {
+func (t *track) follow(n int, f *Finder, p *raster.Piece) {
 	t.last, t.piece = n, p
 	a := float64(p.Cells) * f.frame.Cell * f.frame.Cell
 	t.narrows, t.newest = a < 0.95*t.newest, a

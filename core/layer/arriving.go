@@ -101,7 +101,7 @@ func (a *Arriving) Finish(ctx context.Context, src Source) (*Index, error) {
 	if _, err := r.take(a.left, true); err != nil {
 		return nil, err
 	}
-	if err := r.whole(); err != nil {
+	if err := r.endOfLines(); err != nil {
 		return Read(ctx, src, a.opt)
 	}
 	r.src, r.ix.Bytes = src, a.size

@@ -87,7 +87,7 @@ func (r *reader) run(ctx context.Context) error {
 			return err
 		}
 		if b.last {
-			return r.whole()
+			return r.endOfLines()
 		}
 		if len(left) > lead {
 			long, rest = append([]byte(nil), left...), 0
@@ -134,20 +134,20 @@ func (r *reader) take(data []byte, last bool) ([]byte, error) {
 		if i < 0 {
 			break
 		}
-		if err := r.step(data[:i], i+1); err != nil {
+		if err := r.readLine(data[:i], i+1); err != nil {
 			return nil, err
 		}
 		data = data[i+1:]
 	}
 	if last && len(data) > 0 {
 		r.noNewline = true
-		return nil, r.step(data, len(data))
+		return nil, r.readLine(data, len(data))
 	}
 	return data, nil
 }
 
-// whole ends the reading of lines.
-func (r *reader) whole() error {
+// endOfLines ends the reading of lines.
+func (r *reader) endOfLines() error {
 	if !r.vase && r.rising.vase(r.m.Laid) {
 		return errVase
 	}

@@ -152,8 +152,8 @@ func newReader(src Source, opt Options) *reader {
 	return r
 }
 
-// step reads one line. size counts its line end too.
-func (r *reader) step(s []byte, size int) error {
+// readLine reads one line. size counts its line end too.
+func (r *reader) readLine(s []byte, size int) error {
 	if r.line%Stride == 0 {
 		r.ix.Offsets = append(r.ix.Offsets, r.off)
 	}
@@ -213,7 +213,7 @@ func (r *reader) carry(s []byte, at int64) error {
 			r.goOn(s)
 			return nil
 		}
-		return r.lay(s, at)
+		return r.bookLay(s, at)
 	case gcode.Travel, gcode.Push, gcode.Pull:
 		r.moved = true
 		r.reach()

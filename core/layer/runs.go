@@ -144,8 +144,8 @@ func (r *reader) settle() {
 	r.steady = false
 }
 
-// lay books a laying move that may begin a path or a run.
-func (r *reader) lay(s []byte, at int64) error {
+// bookLay books a laying move that may begin a path or a run.
+func (r *reader) bookLay(s []byte, at int64) error {
 	m, a := &r.m, &r.a
 	r.moved = true
 	r.lays++
@@ -198,7 +198,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	sloped := rise > 1 || rise < -1
 	broken := n == 0 || r.gap.set || a.From[0] != r.end[0] || a.From[1] != r.end[1]
 	if !sloped {
-		r.rising.step(z, r.m.Laid-a.Laid, a.Laid)
+		r.rising.level(z, r.m.Laid-a.Laid, a.Laid)
 		if r.rising.rise == 0 && z > r.flatZ+eps { // else it is a stretch of a climb
 			if len(r.steps) < 4096 && r.flatZ > 0 {
 				r.steps = append(r.steps, z-r.flatZ)
@@ -243,7 +243,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	if opens {
 		r.betweenNothing(at)
 		r.leadsHere()
-		r.open(z)
+		r.openRun(z)
 		r.runs[len(r.runs)-1].ramp = sloped
 		if sloped {
 			h.foot = min(r.m.Pos[2], a.From[2])
@@ -318,8 +318,8 @@ func (r *reader) levelOut() {
 	r.p.unfold()
 }
 
-// open begins a new run; its fold is the gap that ends here.
-func (r *reader) open(z gcode.Nano) {
+// openRun begins a new run; its fold is the gap that ends here.
+func (r *reader) openRun(z gcode.Nano) {
 	r.settle()
 	r.hot.z = z
 	r.p.fold()

@@ -61,9 +61,9 @@ func (c *climber) climb(rise, laid gcode.Nano, broken bool, r *reader) {
 	}
 }
 
-// step takes in a level move at height z. laid is what was laid in all before it, and by
+// level takes in a level move at height z. laid is what was laid in all before it, and by
 // it.
-func (c *climber) step(z, laid, by gcode.Nano) {
+func (c *climber) level(z, laid, by gcode.Nano) {
 	if c.rise == 0 {
 		return
 	}
@@ -125,7 +125,7 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 		r.betweenNothing(at)
 		last := h.z
 		r.leadsHere()
-		r.open(z)
+		r.openRun(z)
 		r.top = z
 		if sloped {
 			base := r.a.From[2]

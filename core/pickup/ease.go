@@ -25,10 +25,10 @@ func (w *writer) eased() {
 		flow *= w.c.Flow / 100
 	}
 	if speed != 1 {
-		w.put(fmt.Sprintf("M220 S%g", math.Round(speed*s.At.Speed()*1000)/10), "slower for a while")
+		w.addLine(fmt.Sprintf("M220 S%g", math.Round(speed*s.At.Speed()*1000)/10), "slower for a while")
 	}
 	if flow != 1 {
-		w.put(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*1000)/10), why)
+		w.addLine(fmt.Sprintf("M221 S%g", math.Round(flow*s.At.Flow()*1000)/10), why)
 	}
 }
 

@@ -31,9 +31,9 @@ func (w *writer) inPlace() error {
 	b := w.ix.Box
 	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3],
 		s.Top), "")
-	w.put("G21", "millimetres")
-	w.put("G90", "places count from the corner of the bed")
-	w.put("M83", "filament counts in steps for a while")
+	w.addLine("G21", "millimetres")
+	w.addLine("G90", "places count from the corner of the bed")
+	w.addLine("M83", "filament counts in steps for a while")
 	if c.Z == ByTouch || c.Z == "" {
 		w.touched()
 	}
@@ -45,20 +45,21 @@ func (w *writer) inPlace() error {
 	w.p.Findings = append(w.p.Findings, questions(start)...)
 	w.apart()
 	if bed := s.At.Bed(); bed > 0 && w.sc.State().Bed() != bed {
-		w.put("M140 "+routine.Word('S', gcode.Nano(bed)),
+		w.addLine("M140 "+routine.Word('S', gcode.Nano(bed)),
 			"the bed first, so that the part does not let go")
 	}
 	if w.sc.State().Fan != 0 {
-		w.put("M107", "no fan while heating")
+		w.addLine("M107", "no fan while heating")
 	}
 	switch c.Z {
 	case ByTouch, "":
 		w.warmBed()
-		w.put("G28 X Y", "find the sides; the nozzle is above the part")
+		w.addLine("G28 X Y", "find the sides; the nozzle is above the part")
 	case ByKept:
-		w.put(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were held, "+
+		w.addLine(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were "+
+			"held, "+
 			"and the nozzle may be stuck in it")
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+		w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
 		w.warmBed()
 	case ByClear:
 		if err := w.homeClear(); err != nil {
@@ -86,21 +87,22 @@ func (w *writer) touched() {
 	}
 	if w.pr.HomesFirst {
 		up := gcode.FromMM(c.Clearance)
-		w.put("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm from "+
+		w.addLine("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm "+
+			"from "+
 			"where it touched", up))
 		w.find(layer.Care, "lift-by-hand", s.Line,
 			fmt.Sprintf("This printer refuses to move before it has homed. After the touch, take the "+
 				"nozzle up by hand by exactly %s mm, then start the file.", up))
 		return
 	}
-	w.put("G92 "+routine.Word('Z', h), why)
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
+	w.addLine("G92 "+routine.Word('Z', h), why)
+	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up first")
 }
 
 // warmBed waits for the bed, with the head lifted.
 func (w *writer) warmBed() {
 	if bed := w.s.At.Bed(); bed > 0 {
-		w.put("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed, so that the part does not let go")
+		w.addLine("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed, so that the part does not let go")
 	}
 }
 
@@ -134,7 +136,7 @@ func (w *writer) offsets() {
 			}
 		}
 		if line != "" {
-			w.put(line, "as it was, now that the place is found")
+			w.addLine(line, "as it was, now that the place is found")
 			if line != st.Line {
 				w.s.At, w.expects = w.s.At.With(line), w.expects.With(line)
 			}
@@ -172,16 +174,16 @@ func (w *writer) homeClear() error {
 			fmt.Sprintf("This printer refuses to move before it has homed. Take the head up by hand by %g "+
 				"mm or more before you start the file.", c.Clearance))
 	} else {
-		w.put("G91", "steps")
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ),
+		w.addLine("G91", "steps")
+		w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', gcode.FromMM(c.Clearance)), feedZ),
 			"up first, from wherever it stands")
-		w.put("G90", "places count from the corner of the bed")
+		w.addLine("G90", "places count from the corner of the bed")
 	}
 	w.warmBed()
-	w.put("G28 X Y", "find the sides; the nozzle is above the part")
-	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
+	w.addLine("G28 X Y", "find the sides; the nozzle is above the part")
+	w.addLine(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
 		routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
-	w.put("G28 Z", "find the height, clear of the part")
+	w.addLine("G28 Z", "find the height, clear of the part")
 	if h, hit := bed.Hits(x, y, 0); hit {
 		w.p.Refused = &h
 		w.find(layer.Grave, "homes-onto-part", w.s.Line,
@@ -194,7 +196,7 @@ func (w *writer) homeClear() error {
 	}
 	w.find(layer.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head "+
 		"stands, and not always in the middle of the bed.")
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up, above the part")
+	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up, above the part")
 	return nil
 }
 
@@ -249,7 +251,7 @@ func (w *writer) prime() {
 	}
 	x, y = math.Round(x*1000)/1000, math.Round(y*1000)/1000
 	if ok {
-		w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
+		w.addLine(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
 			routine.Word('Y', gcode.FromMM(y)), feedXY), "across, beside the part")
 		w.p.Spot = [2]float64{x, y}
 	}
@@ -280,9 +282,9 @@ func (w *writer) prime() {
 	if x+side < w.pr.Bed[0] || x+side > w.pr.Bed[2] {
 		return
 	}
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x+side)), feedXY),
+	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x+side)), feedXY),
 		"shakes off what hangs")
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x)), feedXY), "and back")
+	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('X', gcode.FromMM(x)), feedXY), "and back")
 }
 
 // hold draws the filament back for the way, as far as the file does or more.
@@ -291,7 +293,7 @@ func (w *writer) hold() {
 	pull := s.At.Debt
 	if s.At.Pulled {
 		if !w.sc.State().Pulled {
-			w.put("G10", "the firmware holds the filament back, as it did")
+			w.addLine("G10", "the firmware holds the filament back, as it did")
 		}
 	} else if pull == 0 {
 		pull = w.pulls()
@@ -321,7 +323,7 @@ func (w *writer) tools() {
 		if w.s.At.Aux.Hot[t] { // it prints later on, and nothing waits for it then
 			word = "M109"
 		}
-		w.put(fmt.Sprintf(word+" T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))),
+		w.addLine(fmt.Sprintf(word+" T%d %s", t, routine.Word('S', gcode.Nano(w.s.At.Aux.Nozzle[t]))),
 			"the other nozzle as it was")
 	}
 }
@@ -334,14 +336,14 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 	to := [3]gcode.Nano{at[0] + dx, at[1] + dy, at[2] + dz}
 	m := w.sc.State()
 	if high := max(w.up, to[2]); m.Pos[2] < high {
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', high-m.Off[2]), feedZ), "up")
+		w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', high-m.Off[2]), feedZ), "up")
 	}
-	w.put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', to[0]-m.Off[0]),
+	w.addLine(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', to[0]-m.Off[0]),
 		routine.Word('Y', to[1]-m.Off[1]), feedXY), "across, high above the part")
 	if near := to[2] + 2*gcode.MM; m.Pos[2] > near {
-		w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', near-m.Off[2]), feedZ), "down")
+		w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', near-m.Off[2]), feedZ), "down")
 	}
-	w.put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', to[2]-m.Off[2]), feedDown),
+	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', to[2]-m.Off[2]), feedDown),
 		"and the last bit slowly")
 	w.p.Landing = [3]float64{to[0].Millimetres(), to[1].Millimetres(), to[2].Millimetres()}
 	if back := w.sc.State().Debt - s.At.Debt; back != 0 {
@@ -355,7 +357,7 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 		}
 	}
 	if len(words) > 0 {
-		w.put("G92 "+strings.Join(words, " "), "from here on everything is moved by so much")
+		w.addLine("G92 "+strings.Join(words, " "), "from here on everything is moved by so much")
 	}
 	n := len(w.sc.Lines())
 	w.sc.Settle(&s.At, func(st gcode.Setting) {

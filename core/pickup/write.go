@@ -162,8 +162,8 @@ func (w *writer) find(level, code string, line int64, message string) {
 		Message: message})
 }
 
-// put adds a line of our own.
-func (w *writer) put(text, why string) {
+// addLine adds a line of our own.
+func (w *writer) addLine(text, why string) {
 	n := len(w.sc.Lines())
 	w.sc.Put(text, why)
 	w.added(n, why)
@@ -191,13 +191,13 @@ func (w *writer) filament(by gcode.Nano, feed float64, why string) {
 func (w *writer) apart() {
 	m := w.sc.State()
 	if m.Inch {
-		w.put("G21", "we count in millimetres")
+		w.addLine("G21", "we count in millimetres")
 	}
 	if m.RelXYZ {
-		w.put("G90", "places count from the corner of the bed")
+		w.addLine("G90", "places count from the corner of the bed")
 	}
 	if !m.RelE {
-		w.put("M83", "filament counts in steps for a while")
+		w.addLine("M83", "filament counts in steps for a while")
 	}
 }
 

@@ -17,7 +17,7 @@ func (p *Printer) home() {
 	case onlyXY && from[2] < p.laidTop:
 		p.say("harm", fmt.Sprintf("homes the sides at %s mm, through a part %s mm high", from[2],
 			p.laidTop))
-	case !onlyXY && p.over(from):
+	case !onlyXY && p.overTop(from):
 		p.say("harm", "comes down onto the part to find the bed")
 	}
 	p.skip = [3]gcode.Nano{} // the sides are found again
@@ -26,8 +26,8 @@ func (p *Printer) home() {
 	}
 }
 
-// over reports whether a place lies over what the print lays.
-func (p *Printer) over(at [3]gcode.Nano) bool {
+// overTop reports whether a place lies overTop what the print lays.
+func (p *Printer) overTop(at [3]gcode.Nano) bool {
 	b := p.ix.Box
 	return at[0] >= b[0] && at[0] <= b[2] && at[1] >= b[1] && at[1] <= b[3]
 }

@@ -278,8 +278,8 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 	}
 }
 
-// put looks at a line that was put in.
-func (x *examiner) put(text []byte, c *gcode.Command, a *gcode.Act, before *gcode.State) {
+// putIn looks at a line that was putIn in.
+func (x *examiner) putIn(text []byte, c *gcode.Command, a *gcode.Act, before *gcode.State) {
 	w := x.w
 	line := w.mLine
 	switch a.Kind {

@@ -8,7 +8,7 @@ import (
 )
 
 // overBox reports whether a place lies over what the print lays.
-func (x *examiner) overBox(p [3]gcode.Nano) bool { return over(x.box, p) }
+func (x *examiner) overBox(p [3]gcode.Nano) bool { return near(x.box, p) }
 
 // crossesBox reports whether the box round a way meets what the print lays.
 func (x *examiner) crossesBox(a, b [3]gcode.Nano) bool {
@@ -358,9 +358,9 @@ func (x *examiner) lowestOf() (over, any *gcode.Nano) {
 	return over, any
 }
 
-// over reports whether a place lies over what a print lays, or within 2 mm of it. The zero
+// near reports whether a place lies near what a print lays, or within 2 mm of it. The zero
 // box is everywhere.
-func over(box [4]gcode.Nano, p [3]gcode.Nano) bool {
+func near(box [4]gcode.Nano, p [3]gcode.Nano) bool {
 	const m = 2 * gcode.MM
 	return box == [4]gcode.Nano{} || p[0] > box[0]-m && p[0] < box[2]+m && p[1] > box[1]-m &&
 		p[1] < box[3]+m

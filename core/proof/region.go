@@ -221,7 +221,7 @@ func resume(a, b []step, equal func(x, y *step) bool) (int, int) {
 // unmatched names what only one of the files lays at a region.
 func (c *comparer) unmatched(j *region, gone, new []step, paired bool) {
 	w := c.w
-	gone, new = c.whole(j, gone), c.doubled(new)
+	gone, new = c.wholeSteps(j, gone), c.doubled(new)
 	if paired && len(gone) == len(new) {
 		for n := range min(len(gone), mostOfOne) {
 			c.differs("move-changed", howChanged(&gone[n], &new[n], w.jump.Shift), new[n].line, gone[n].line)
@@ -267,8 +267,8 @@ func howChanged(x, y *step, s [3]gcode.Nano) string {
 	return "this move is not the original's: " + strings.Join(out, ", ")
 }
 
-// whole takes whole layers out of what is missing.
-func (c *comparer) whole(j *region, gone []step) []step {
+// wholeSteps takes wholeSteps layers out of what is missing.
+func (c *comparer) wholeSteps(j *region, gone []step) []step {
 	w := c.w
 	var lost []int
 	count := map[int]int{}

@@ -282,7 +282,7 @@ func (w *walker) replaced(c *Change) error {
 				w.jump.Tip, n.swapped = w.jump.Tip+n.Tip, true // the other nozzle is put in here
 			}
 			j.edited(w, &before)
-			w.x.put(line, &w.c, &w.a, &before)
+			w.x.putIn(line, &w.c, &w.a, &before)
 		}
 		if err := w.puts.Err(); err != nil {
 			return err

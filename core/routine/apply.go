@@ -63,7 +63,7 @@ func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.P
 	if err := res.locate(src, ix, p); err != nil {
 		return nil, err
 	}
-	res.sit(ix, pockets)
+	res.fitInserts(ix, pockets)
 	if err := res.placeChanges(src, ix, p); err != nil {
 		return nil, err
 	}
@@ -169,7 +169,7 @@ func (res *Result) betweenEars(src layer.Source, ix *layer.Index, p *plan.Plan) 
 	if err := res.changes(src, ix, p, Style{Lower: ix.Lower}); err != nil {
 		return &plan.Error{Err: err}
 	}
-	if err := res.overs(src, ix, p, Style{Lower: ix.Lower}); err != nil {
+	if err := res.liftOverProud(src, ix, p, Style{Lower: ix.Lower}); err != nil {
 		return &plan.Error{Err: err}
 	}
 	return nil

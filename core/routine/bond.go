@@ -37,7 +37,7 @@ func (c *compiler) bond(flow float64) {
 			"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return
 	}
-	c.tell()
+	c.announce()
 	c.comeWarm()
 	c.even()
 	c.note("; dogear bond "+c.ear.ID, "the layer below once more, thinly, so that the next one sticks")
@@ -64,7 +64,7 @@ func (c *compiler) bond(flow float64) {
 	}
 	c.hold(debt, held)
 	if to := max(high, hop); to > c.m.Pos[2] {
-		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up")
+		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up")
 	}
 	c.note("; dogear bond "+c.ear.ID+" ends", "the bond pass ends here")
 }
@@ -93,17 +93,17 @@ func (c *compiler) reach(to [3]gcode.Nano, first bool, debt gcode.Nano, held boo
 	}
 	if c.m.Pos[0] != to[0] || c.m.Pos[1] != to[1] {
 		if c.m.Pos[2] < hop {
-			c.put(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), feedZ), "hop")
+			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), feedZ), "hop")
 		}
-		c.put(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]),
+		c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]),
 			feedXY), "to where a path begins")
 	}
 	if c.m.Pos[2] != to[2] {
-		c.put(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), feedZ), "down")
+		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), feedZ), "down")
 	}
 	if far || first {
 		if c.m.Pulled {
-			c.put("G11", "gives back what the firmware held")
+			c.addLine("G11", "gives back what the firmware held")
 		}
 		c.filament(c.m.Debt, feedE, "gives the filament back")
 	}
@@ -112,7 +112,7 @@ func (c *compiler) reach(to [3]gcode.Nano, first bool, debt gcode.Nano, held boo
 // hold draws the filament back as far as it was when the pass began.
 func (c *compiler) hold(debt gcode.Nano, held bool) {
 	if held && !c.m.Pulled {
-		c.put("G10", "the firmware holds it back")
+		c.addLine("G10", "the firmware holds it back")
 	}
 	if !held && c.m.Debt < debt {
 		c.filament(c.m.Debt-debt, feedE, "draws back")

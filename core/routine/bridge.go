@@ -83,7 +83,7 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	usual := at.Speed() * 100
 	s := NewScript(at, st)
 	s.note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
-	s.put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
+	s.addLine(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
 		fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
 	s.seal("; dogear slow " + id + " ends")
 	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.lines}); err != nil {
@@ -91,7 +91,7 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	}
 	t := NewScript(at, st)
 	t.note("; dogear slow "+id+": over", "it is closed")
-	t.put(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
+	t.addLine(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
 	t.seal("; dogear slow " + id + " ends")
 	r.Slows = append(r.Slows, [2]int64{first, last})
 	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.lines, early: true})

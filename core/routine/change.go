@@ -230,10 +230,10 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 	}
 	// Where one ends and another begins, the end comes first.
 	for i := range r.Changes {
-		r.put(src, &r.Changes[i].Until, r.Changes[i].Back)
+		r.insertChange(src, &r.Changes[i].Until, r.Changes[i].Back)
 	}
 	for i := range r.Changes {
-		r.put(src, &r.Changes[i].From, r.Changes[i].Lines)
+		r.insertChange(src, &r.Changes[i].From, r.Changes[i].Lines)
 		if err := r.between(src, ix, p, &r.Changes[i]); err != nil {
 			return err
 		}
@@ -247,8 +247,8 @@ func factor(v float64) string {
 		".0")
 }
 
-// put inserts lines at a fold, behind what an ear puts there.
-func (r *Result) put(src layer.Source, f *Fold, lines []Line) {
+// insertChange inserts lines at a fold, behind what an ear puts there.
+func (r *Result) insertChange(src layer.Source, f *Fold, lines []Line) {
 	r.Extras = append(r.Extras, Extra{Line: f.Line, Lines: lines})
 	r.insert(src, f.Offset, lines)
 }

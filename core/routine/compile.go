@@ -115,7 +115,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 		if s.Do == "bond" && e.BondPass != nil {
 			s.Flow = e.BondPass.Flow
 		}
-		if err := c.step(s); err != nil {
+		if err := c.compileStep(s); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -159,7 +159,7 @@ func speedOr(mms, otherwise float64) float64 {
 	return otherwise
 }
 
-func (c *compiler) step(s plan.Step) error {
+func (c *compiler) compileStep(s plan.Step) error {
 	switch s.Do {
 	case "say", "tone", "restore":
 	default: // lines of the user's own may have changed how things are counted
@@ -180,7 +180,7 @@ func (c *compiler) step(s plan.Step) error {
 	case "fan":
 		if s.Percent != nil {
 			p := max(0, min(100, *s.Percent))
-			c.put(fmt.Sprintf("M106 S%d", int(math.Round(p*2.55))), fmt.Sprintf("fan at %g %%", p))
+			c.addLine(fmt.Sprintf("M106 S%d", int(math.Round(p*2.55))), fmt.Sprintf("fan at %g %%", p))
 		} else {
 			c.fan()
 		}

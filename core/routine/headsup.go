@@ -71,7 +71,7 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 	c.tone(plan.Step{HZ: 660, MS: 150})
 	c.tone(plan.Step{HZ: 880, MS: 150})
 	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
-	c.tell()
+	c.announce()
 	c.seal("; dogear heads-up " + b.Ear.ID + " ends")
 	u := HeadsUp{Ear: b.Ear.ID, Line: at.Line, Before: left, Lines: c.lines, block: block}
 	r.HeadsUps = append(r.HeadsUps, u)

@@ -51,7 +51,7 @@ func (c *compiler) ready(v int64) {
 func (c *compiler) setHeat(v int64, wait bool) {
 	if !wait {
 		c.coming = c.coming || v > c.m.Nozzle()
-		c.put("M104 "+word('S', gcode.Nano(v)), fmt.Sprintf("nozzle to %s C", mmText(gcode.Nano(v))))
+		c.addLine("M104 "+word('S', gcode.Nano(v)), fmt.Sprintf("nozzle to %s C", mmText(gcode.Nano(v))))
 		return
 	}
 	c.offPart()
@@ -59,7 +59,7 @@ func (c *compiler) setHeat(v int64, wait bool) {
 	if v < c.m.Nozzle() {
 		letter = 'R' // only this waits while it cools
 	}
-	c.put("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("nozzle to %s C, and wait",
+	c.addLine("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("nozzle to %s C, and wait",
 		mmText(gcode.Nano(v))))
 	c.coming = false
 }
@@ -133,7 +133,7 @@ func (c *compiler) waitsFor(s *gcode.State) bool {
 // offPart takes the head up where it would wait on the part.
 func (c *compiler) offPart() {
 	low := c.was.Top + gcode.FromMM(keepClear)
-	if c.fold.Layer < 1 || c.m.Pos[2] >= low || !c.over(c.m.Pos[0], c.m.Pos[1]) || c.was.Top == 0 {
+	if c.fold.Layer < 1 || c.m.Pos[2] >= low || !c.overPart(c.m.Pos[0], c.m.Pos[1]) || c.was.Top == 0 {
 		return
 	}
 	c.lift(keepClear)

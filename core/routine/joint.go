@@ -43,6 +43,6 @@ func (c *compiler) places() {
 		}
 	}
 	if len(words) > 0 {
-		c.put("G92 "+strings.Join(words, " "), "from here on places are those of the next piece")
+		c.addLine("G92 "+strings.Join(words, " "), "from here on places are those of the next piece")
 	}
 }

@@ -33,9 +33,9 @@ type Over struct {
 // overBy is how far the head passes above what stands there.
 const overBy = gcode.MM
 
-// sit finds out how what goes in at each ear lies in its pocket. The folds of
+// fitInserts finds out how what goes in at each ear lies in its pocket. The folds of
 // ears that come while it stands proud learn how high that is.
-func (r *Result) sit(ix *layer.Index, pockets []landmark.Pocket) {
+func (r *Result) fitInserts(ix *layer.Index, pockets []landmark.Pocket) {
 	type high struct {
 		top   gcode.Nano
 		until int
@@ -81,13 +81,13 @@ type standing struct {
 	where int64   // first on this line
 }
 
-// overs lifts the head over what stands proud, on every way of the print's own
+// liftOverProud lifts the head over what stands proud, on every way of the print's own
 // that crosses it, until the plastic has caught up. A line that would be laid
 // into it is a finding that stops the writing.
 //
 //	laid ─╮        ╭─ across, as the file has it ─╮        ╭─ laid
 //	      ╰─ up ───╯                              ╰─ down ─╯
-func (r *Result) overs(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
+func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
 	w := &lifter{res: r, src: src, ix: ix, plan: p, style: st, shape: insert.NozzleOf(p.Printer)}
 	end := int64(0)
 	for i := range r.Blocks {
@@ -352,8 +352,8 @@ func (w *lifter) flush() {
 		high.Pos[2] += w.ends.Pos[2] - w.begins.Pos[2]
 	}
 	down := w.rise(&high, high.Pos[2], w.ends.Pos[2], "down again", "down again")
-	w.put(Extra{Ear: w.way.Ear, Line: w.way.From, Lines: up})
-	w.put(Extra{Ear: w.way.Ear, Line: w.way.To + 1, Lines: down, early: true})
+	w.writeExtra(Extra{Ear: w.way.Ear, Line: w.way.From, Lines: up})
+	w.writeExtra(Extra{Ear: w.way.Ear, Line: w.way.To + 1, Lines: down, early: true})
 }
 
 // rise writes a move from one height to another that leaves everything else as
@@ -362,24 +362,24 @@ func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) [
 	s := NewScript(*at, w.style)
 	s.note("; dogear over "+w.way.Ear+": "+title, why)
 	if at.Inch {
-		s.put("G21", "in millimetres")
+		s.addLine("G21", "in millimetres")
 	}
 	z := to - at.Off[2]
 	if at.RelXYZ {
 		z = to - from
 	}
-	s.put(fmt.Sprintf("G1 %s F%d", word('Z', z), feedZ), why)
+	s.addLine(fmt.Sprintf("G1 %s F%d", word('Z', z), feedZ), why)
 	if at.Feed > 0 {
-		s.put("G1 "+word('F', at.Feed), "speed as it was")
+		s.addLine("G1 "+word('F', at.Feed), "speed as it was")
 	}
 	if at.Inch {
-		s.put("G20", "inches, as the file had it")
+		s.addLine("G20", "inches, as the file had it")
 	}
 	s.seal("; dogear over " + w.way.Ear + " ends")
 	return s.lines
 }
 
-func (w *lifter) put(x Extra) { w.err = w.res.extra(w.src, w.ix, x) }
+func (w *lifter) writeExtra(x Extra) { w.err = w.res.extra(w.src, w.ix, x) }
 
 // extra puts a short run of lines in front of a line.
 func (r *Result) extra(src layer.Source, ix *layer.Index, x Extra) error {

@@ -30,7 +30,7 @@ func (c *compiler) landing() (to [3]gcode.Nano, why string) {
 
 // comeBack brings the head back from above and the filament to where it was.
 func (c *compiler) comeBack() {
-	c.tell()
+	c.announce()
 	c.metric()
 	c.countSteps("filament counts in steps")
 	c.comeWarm()
@@ -43,12 +43,13 @@ func (c *compiler) comeBack() {
 		if c.m.Pos[0] != x || c.m.Pos[1] != y {
 			if low := c.was.Top + gcode.MM/2; c.m.Pos[2] < low && !c.clear(x, y) {
 				to := min(c.was.Top+2*gcode.MM, gcode.FromMM(c.plan.Printer.Top))
-				c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up, clear of the part")
+				c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up, clear of the part")
 			}
-			c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY), why)
+			c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),
+				why)
 		}
 		if c.m.Pos[2] != low {
-			c.put(fmt.Sprintf("G1 %s F%d", word('Z', low-c.m.Off[2]), feedZ), "down")
+			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', low-c.m.Off[2]), feedZ), "down")
 		}
 	}
 	if c.m.Pulled != c.goal.Pulled {
@@ -56,7 +57,7 @@ func (c *compiler) comeBack() {
 		if c.goal.Pulled {
 			w = "G10"
 		}
-		c.put(w, "firmware retraction as it was")
+		c.addLine(w, "firmware retraction as it was")
 	}
 	if c.m.Debt != c.goal.Debt {
 		c.filament(c.m.Debt-c.goal.Debt, feedE, "gives back what we drew")

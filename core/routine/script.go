@@ -62,7 +62,7 @@ func (c *Script) Lines() []Line { return c.lines }
 func (c *Script) Note(text, why string) { c.note(text, why) }
 
 // Put adds a line and carries it out; the reason stands behind it.
-func (c *Script) Put(text, why string) { c.put(text, why) }
+func (c *Script) Put(text, why string) { c.addLine(text, why) }
 
 // Verbatim adds a line just as it is, and carries it out.
 func (c *Script) Verbatim(text, why string) gcode.Act { return c.run(text, why, false) }
@@ -78,9 +78,9 @@ func (c *Script) note(text, why string) {
 	c.lines = append(c.lines, Line{Text: text, Why: why, Step: c.now, From: c.m.Pos, To: c.m.Pos})
 }
 
-// put adds a line of ours and carries it out; its reason stands behind it, and
+// addLine adds a line of ours and carries it out; its reason stands behind it, and
 // its letters are as small as the file's.
-func (c *Script) put(text, why string) { c.run(text, why, true) }
+func (c *Script) addLine(text, why string) { c.run(text, why, true) }
 
 // run carries a line out and keeps it.
 func (c *Script) run(text, why string, ours bool) gcode.Act {
@@ -149,7 +149,7 @@ func (c *Script) filament(by gcode.Nano, feed float64, why string) {
 	step := max(piece, by/mostPieces, -by/mostPieces) // an absurd length must not become a book
 	for by != 0 {
 		p := max(min(by, step), -step)
-		c.put(fmt.Sprintf("G1 %s F%g", c.eWord(p), feed), why)
+		c.addLine(fmt.Sprintf("G1 %s F%g", c.eWord(p), feed), why)
 		by -= p
 		why = "and on"
 	}
@@ -169,10 +169,10 @@ func (c *Script) eWord(by gcode.Nano) string {
 // bed.
 func (c *Script) metric() {
 	if c.m.Inch {
-		c.put("G21", "we count in millimetres")
+		c.addLine("G21", "we count in millimetres")
 	}
 	if c.m.RelXYZ {
-		c.put("G90", "places count from the corner of the bed while we are away")
+		c.addLine("G90", "places count from the corner of the bed while we are away")
 	}
 }
 
@@ -181,7 +181,7 @@ func (c *Script) metric() {
 // axis is named as the file names it.
 func (c *Script) countSteps(why string) {
 	if c.m.ESet && (!c.m.RelE || c.doubt) {
-		c.put("M83", why)
+		c.addLine("M83", why)
 	}
 }
 
@@ -219,7 +219,7 @@ func (c *Script) Recount(src layer.Source, off int64) error {
 		if m := numbered.FindStringSubmatch(line); m != nil {
 			var k int64
 			if _, err := fmt.Sscan(m[1], &k); err == nil && k > 0 {
-				c.put(fmt.Sprintf("M110 N%d", k-1), "the rest of the file counts its lines from here")
+				c.addLine(fmt.Sprintf("M110 N%d", k-1), "the rest of the file counts its lines from here")
 			}
 			return nil
 		}
@@ -230,7 +230,7 @@ func (c *Script) Recount(src layer.Source, off int64) error {
 // Tools changes to the tool that is in force in a state.
 func (c *Script) Tools(was *gcode.State) {
 	if c.m.Tool != was.Tool {
-		c.put(fmt.Sprintf("T%d", was.Tool), "tool as it was")
+		c.addLine(fmt.Sprintf("T%d", was.Tool), "tool as it was")
 	}
 }
 
@@ -238,14 +238,14 @@ func (c *Script) Tools(was *gcode.State) {
 // What the state does not know cannot be brought back and is left alone.
 func (c *Script) Heats(was *gcode.State, nozzle bool) {
 	if c.m.Bed() != was.Bed() {
-		c.put("M140 "+word('S', gcode.Nano(was.Bed())), "bed as it was")
+		c.addLine("M140 "+word('S', gcode.Nano(was.Bed())), "bed as it was")
 	}
 	if !nozzle {
 		return
 	}
 	for _, t := range was.Tools() {
 		if t != was.Tool && c.m.Target(t) != was.Target(t) {
-			c.put(fmt.Sprintf("M104 T%d %s", t, word('S', gcode.Nano(was.Target(t)))),
+			c.addLine(fmt.Sprintf("M104 T%d %s", t, word('S', gcode.Nano(was.Target(t)))),
 				"the other nozzle as it was")
 		}
 	}
@@ -255,11 +255,11 @@ func (c *Script) Heats(was *gcode.State, nozzle bool) {
 	}
 	switch {
 	case !was.Hot():
-		c.put("M104 "+word('S', gcode.Nano(want)), "nozzle as it was")
+		c.addLine("M104 "+word('S', gcode.Nano(want)), "nozzle as it was")
 	case is > want && want > 0:
-		c.put("M109 "+word('R', gcode.Nano(want)), "nozzle as it was")
+		c.addLine("M109 "+word('R', gcode.Nano(want)), "nozzle as it was")
 	default:
-		c.put("M109 "+word('S', gcode.Nano(want)), "nozzle as it was")
+		c.addLine("M109 "+word('S', gcode.Nano(want)), "nozzle as it was")
 	}
 }
 
@@ -273,18 +273,18 @@ func (c *Script) Debts(was *gcode.State) {
 		if t == was.Tool || c.m.DebtOf(t) == was.DebtOf(t) && c.m.PulledOf(t) == was.PulledOf(t) {
 			continue
 		}
-		c.put(fmt.Sprintf("T%d", t), "the other tool")
+		c.addLine(fmt.Sprintf("T%d", t), "the other tool")
 		if is, want := c.m.Pulled, was.PulledOf(t); is != want {
 			w := "G11"
 			if want {
 				w = "G10"
 			}
-			c.put(w, "its firmware retraction as it was")
+			c.addLine(w, "its firmware retraction as it was")
 		}
 		c.filament(c.m.Debt-was.DebtOf(t), feedE, "its filament as it was")
 	}
 	if c.m.Tool != active {
-		c.put(fmt.Sprintf("T%d", active), "back to the tool that prints")
+		c.addLine(fmt.Sprintf("T%d", active), "back to the tool that prints")
 	}
 }
 
@@ -294,10 +294,10 @@ func (c *Script) Fan(was *gcode.State) {
 		return
 	}
 	if was.Fan == 0 {
-		c.put("M107", "fan off, as it was")
+		c.addLine("M107", "fan off, as it was")
 		return
 	}
-	c.put("M106 "+word('S', gcode.Nano(was.Fan)), "fan as it was")
+	c.addLine("M106 "+word('S', gcode.Nano(was.Fan)), "fan as it was")
 }
 
 // Settle brings fan, lasting settings, speed, the ways of counting and the
@@ -315,7 +315,7 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 	}
 	for _, s := range was.Settings() {
 		if !now[s.Word] { // muted: it must be in force all the same
-			c.put(s.Line, "setting as the file made it")
+			c.addLine(s.Line, "setting as the file made it")
 		}
 	}
 	for _, s := range c.m.Settings() {
@@ -323,41 +323,41 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 		switch {
 		case s.Word == "M290" && line != s.Line: // each one moves further
 			if back := stepBack(s.Line, line); back != "" {
-				c.put(back, "baby steps as they were")
+				c.addLine(back, "baby steps as they were")
 			}
 		case had && line != s.Line:
-			c.put(line, "setting as it was")
+			c.addLine(line, "setting as it was")
 		case !had && unset[s.Word] != "":
 			if s.Line != unset[s.Word] {
-				c.put(unset[s.Word], "setting as it was")
+				c.addLine(unset[s.Word], "setting as it was")
 			}
 		case !had:
 			lost(s)
 		}
 	}
 	if was.Feed > 0 {
-		c.put("G1 "+word('F', was.Feed), "speed as it was")
+		c.addLine("G1 "+word('F', was.Feed), "speed as it was")
 	}
 	if !was.ESet && !c.m.ESet {
 		if c.m.LogicalE() != was.LogicalE() {
-			c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
+			c.addLine("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
 		}
 		if was.RelXYZ {
-			c.put("G91", "places and filament count in steps, as the file had it")
+			c.addLine("G91", "places and filament count in steps, as the file had it")
 		}
 	} else {
 		if was.RelXYZ {
-			c.put("G91", "places count in steps, as the file had it")
+			c.addLine("G91", "places count in steps, as the file had it")
 		}
 		if !was.RelE {
-			c.put("M82", "filament counts from the start, as the file had it")
-			c.put("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
+			c.addLine("M82", "filament counts from the start, as the file had it")
+			c.addLine("G92 "+word('E', was.LogicalE()), "the axis stands exactly where it stood")
 		} else if !c.m.RelE || c.doubt {
-			c.put("M83", "filament counts in steps, as the file had it")
+			c.addLine("M83", "filament counts in steps, as the file had it")
 		}
 	}
 	if was.Inch {
-		c.put("G20", "inches, as the file had it")
+		c.addLine("G20", "inches, as the file had it")
 	}
 }
 

@@ -44,12 +44,12 @@ func (c *compiler) lift(mm float64) {
 	if to <= c.m.Pos[2] {
 		return
 	}
-	c.put(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ),
+	c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ),
 		fmt.Sprintf("up, %s mm above the highest plastic", mmText(to-c.was.Top)))
 }
 
-// over reports whether a place lies over what the print lays.
-func (c *compiler) over(x, y gcode.Nano) bool {
+// overPart reports whether a place lies overPart what the print lays.
+func (c *compiler) overPart(x, y gcode.Nano) bool {
 	const m = 2 * gcode.MM
 	return x > c.box[0]-m && x < c.box[2]+m && y > c.box[1]-m && y < c.box[3]+m
 }
@@ -85,10 +85,10 @@ func (c *compiler) park(s plan.Step) {
 			"part.")
 		return
 	}
-	if c.over(x, y) {
+	if c.overPart(x, y) {
 		moved := false
 		for _, p := range corners(pr.Bed) {
-			if !c.over(p[0], p[1]) {
+			if !c.overPart(p[0], p[1]) {
 				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
 					"Y%s is used.", x, y, p[0], p[1]))
 				x, y, moved = p[0], p[1], true
@@ -100,7 +100,7 @@ func (c *compiler) park(s plan.Step) {
 				"purged falls on it.")
 		}
 	}
-	c.put(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),
+	c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),
 		"aside")
 }
 
@@ -117,7 +117,7 @@ func (c *compiler) clear(x, y gcode.Nano) bool {
 	for k := range steps + 1 {
 		px := c.m.Pos[0] + (x-c.m.Pos[0])*gcode.Nano(k)/steps
 		py := c.m.Pos[1] + (y-c.m.Pos[1])*gcode.Nano(k)/steps
-		if c.over(px, py) {
+		if c.overPart(px, py) {
 			return false
 		}
 	}
@@ -159,12 +159,12 @@ func (c *compiler) load(s plan.Step) {
 	c.ready(c.hotter())
 	held := c.m.Pulled
 	if held {
-		c.put("G11", "gives back what the firmware held")
+		c.addLine("G11", "gives back what the firmware held")
 	}
 	c.filament(mm, speedOr(s.Speed, feedE), fmt.Sprintf("feeds %s mm in", mmText(mm)))
 	c.drawn = max(c.drawn-mm, 0)
 	if held {
-		c.put("G10", "the firmware holds it back again")
+		c.addLine("G10", "the firmware holds it back again")
 	}
 }
 
@@ -177,7 +177,7 @@ func (c *compiler) purge(s plan.Step) {
 	if s.MM <= 0 {
 		return
 	}
-	if c.over(c.m.Pos[0], c.m.Pos[1]) {
+	if c.overPart(c.m.Pos[0], c.m.Pos[1]) {
 		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over "+
 			"it.")
 	}
@@ -185,13 +185,13 @@ func (c *compiler) purge(s plan.Step) {
 	c.ready(c.hotter())
 	held := c.m.Pulled
 	if held {
-		c.put("G11", "gives back what the firmware held")
+		c.addLine("G11", "gives back what the firmware held")
 	}
 	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad),
 		fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
 	c.drawn = max(c.drawn-gcode.FromMM(s.MM), 0)
 	if held {
-		c.put("G10", "the firmware holds it back again")
+		c.addLine("G10", "the firmware holds it back again")
 	}
 	if c.m.Debt < c.pulled {
 		c.filament(c.m.Debt-c.pulled, feedE, "draws back again")
@@ -206,9 +206,9 @@ func (c *compiler) wipe() {
 	if to > gcode.FromMM(bed[2]) {
 		to = p[0] - 20*gcode.MM
 	}
-	if c.over(to, p[1]) {
+	if c.overPart(to, p[1]) {
 		return
 	}
-	c.put(fmt.Sprintf("G1 %s F%d", word('X', to-c.m.Off[0]), feedXY), "wipes")
-	c.put(fmt.Sprintf("G1 %s F%d", word('X', p[0]-c.m.Off[0]), feedXY), "and back")
+	c.addLine(fmt.Sprintf("G1 %s F%d", word('X', to-c.m.Off[0]), feedXY), "wipes")
+	c.addLine(fmt.Sprintf("G1 %s F%d", word('X', p[0]-c.m.Off[0]), feedXY), "and back")
 }

@@ -16,41 +16,41 @@ func (c *compiler) tone(s plan.Step) {
 		return
 	}
 	for range max(s.Times, 1) {
-		c.put(fmt.Sprintf("M300 S%g P%g", or(s.HZ, 880), or(s.MS, 200)), "tone")
+		c.addLine(fmt.Sprintf("M300 S%g P%g", or(s.HZ, 880), or(s.MS, 200)), "tone")
 	}
 }
 
 // wait waits, with a tone before the end when one is asked for.
 func (c *compiler) wait(s plan.Step) {
-	c.tell()
+	c.announce()
 	if s.Seconds > 2 {
 		c.offPart()
 	}
 	if s.Warn <= 0 || c.plan.Printer.Silent {
-		c.put(fmt.Sprintf("G4 S%g", s.Seconds), fmt.Sprintf("waits %g s", s.Seconds))
+		c.addLine(fmt.Sprintf("G4 S%g", s.Seconds), fmt.Sprintf("waits %g s", s.Seconds))
 		return
 	}
 	if s.Seconds > s.Warn {
-		c.put(fmt.Sprintf("G4 S%g", s.Seconds-s.Warn), fmt.Sprintf("waits %g s", s.Seconds-s.Warn))
+		c.addLine(fmt.Sprintf("G4 S%g", s.Seconds-s.Warn), fmt.Sprintf("waits %g s", s.Seconds-s.Warn))
 	}
-	c.put("M300 S880 P200", "tone: the wait is nearly over")
-	c.put(fmt.Sprintf("G4 S%g", s.Warn), fmt.Sprintf("waits %g s more", s.Warn))
+	c.addLine("M300 S880 P200", "tone: the wait is nearly over")
+	c.addLine(fmt.Sprintf("G4 S%g", s.Warn), fmt.Sprintf("waits %g s more", s.Warn))
 }
 
 // say keeps a message; a stop that can carry it takes it along.
 func (c *compiler) say(text string) {
-	c.tell()
+	c.announce()
 	c.said = clean(strings.ReplaceAll(c.plan.Fill(text, c.ear), "{layer}", fmt.Sprint(c.fold.Layer)))
 }
 
-// tell shows a message that is still waiting.
-func (c *compiler) tell() {
+// announce shows a message that is still waiting.
+func (c *compiler) announce() {
 	switch {
 	case c.said == "":
 	case c.plan.Printer.Blank:
 		c.note("; "+c.said, "a message; this printer shows none")
 	default:
-		c.put("M117 "+c.said, "on the display")
+		c.addLine("M117 "+c.said, "on the display")
 	}
 	c.said = ""
 }
@@ -85,13 +85,13 @@ func (c *compiler) stop() {
 	}
 	switch {
 	case (w == "M0" || w == "M1") && c.said != "" && !c.plan.Printer.Blank:
-		c.put(w+" "+c.said, "waits for you")
+		c.addLine(w+" "+c.said, "waits for you")
 		c.said = ""
 	case c.all:
-		c.tell()
-		c.put(w, "the printer parks, changes and comes back by itself")
+		c.announce()
+		c.addLine(w, "the printer parks, changes and comes back by itself")
 	default:
-		c.tell()
+		c.announce()
 		c.ownLine(w, "waits for you")
 	}
 	for _, l := range c.plan.Printer.SettleAfter {
@@ -103,7 +103,7 @@ func (c *compiler) own(lines []string) {
 	if len(c.ear.Lines) > 0 && len(lines) == 0 {
 		lines = c.ear.Lines
 	}
-	c.tell()
+	c.announce()
 	for _, l := range lines {
 		if waits(l, c.m.StopWords) {
 			c.offPart()
