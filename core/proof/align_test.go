@@ -45,6 +45,7 @@ func TestAlign(t *testing.T) {
 		"line ends":      {strings.ReplaceAll(file, "\n", "\r\n"), 0, 0, 0},
 		"a move changed": {strings.Replace(file, lines[2000], "G1 X1000 Y3 E9", 1), 1, 1, 0},
 		"nothing left":   {"", 0, 4000, 0},
+		"numbered":       {numbered(lines), 0, 0, 0},
 	} {
 		r, err := align(strings.NewReader(file), strings.NewReader(c.edited))
 		if err != nil || r.Inserted != c.inserted || r.Removed != c.removed ||
@@ -95,4 +96,18 @@ func FuzzAlign(f *testing.F) {
 				count(b))
 		}
 	})
+}
+
+// numbered gives lines their numbers and checksums.
+func numbered(lines []string) string {
+	var b strings.Builder
+	for i, l := range lines {
+		l = fmt.Sprintf("N%d %s", i+1, l)
+		sum := byte(0)
+		for k := range len(l) {
+			sum ^= l[k]
+		}
+		fmt.Fprintf(&b, "%s*%d\n", l, sum)
+	}
+	return b.String()
 }

@@ -1,4 +1,4 @@
-package demo_test
+package bind_test
 
 import (
 	"bytes"
@@ -287,4 +287,13 @@ func TestBoundIsOnePrint(t *testing.T) {
 			t.Errorf("%+v", f)
 		}
 	}
+}
+
+func index(t *testing.T, file []byte) *layer.Index {
+	t.Helper()
+	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return ix
 }
