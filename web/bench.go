@@ -19,6 +19,7 @@ func (s *Server) benchRoutes(r router) {
 	r.get("/prints/:id/bands", s.bandsOf)
 	r.stream("/prints/:id/events", s.events)
 	r.get("/prints/:id/margin", s.marginNow)
+	r.get("/prints/:id/place", s.placeNow)
 	r.get("/prints/:id/finds", s.findsNow)
 	r.get("/prints/:id/layers/:n", s.geometry)
 	r.get("/prints/:id/layers/:n/thread", s.thread)

@@ -64,16 +64,18 @@ func (s *Server) addChange(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
 		ch := plan.Change{ID: freeChange(p)}
 		var err error
-		if ch.BeforeLayer, ch.BeforeLine, err = foldOf(c.FormValue("from"), c.FormValue("from_line"),
-			b); err != nil {
+		if ch.BeforeLayer, ch.BeforeLine, err = b.begins(c.FormValue("from"), c.FormValue("from_line")); err != nil {
 			return "", err
 		}
-		until, err := amount(c.FormValue("to"), 1, float64(len(b.ix.Layers)))
-		if err != nil || until != float64(int(until)) {
+		until, line, err := b.placeOf(c.FormValue("to"))
+		if err != nil {
+			return "", err
+		}
+		if line > 0 {
 			return "", sentence(fiber.StatusUnprocessableEntity,
 				fmt.Sprintf("say up to which layer: 1 to %d", len(b.ix.Layers)))
 		}
-		ch.UntilLayer = int(until) + 1
+		ch.UntilLayer = until + 1
 		for _, f := range []struct {
 			name      string
 			to        *float64
@@ -101,20 +103,13 @@ func (s *Server) addChange(c fiber.Ctx) error {
 	})
 }
 
-// foldOf reads where something begins: before a layer, or in front of a line.
-func foldOf(before, line string, b *book) (int, int64, error) {
+// begins reads where a change begins: at a place as people name it, or, where the fold lies
+// inside a layer, in front of a line.
+func (b *book) begins(from, line string) (before int, at int64, err error) {
 	if l, err := strconv.ParseInt(line, 10, 64); err == nil && l > 0 {
-		if l > b.ix.Lines {
-			return 0, 0, sentence(fiber.StatusUnprocessableEntity, "there is no such line")
-		}
-		return 0, l, nil
+		from = "line " + line
 	}
-	n, err := strconv.Atoi(strings.TrimSpace(before))
-	if err != nil || n < 1 || n > len(b.ix.Layers) {
-		return 0, 0, sentence(fiber.StatusUnprocessableEntity,
-			fmt.Sprintf("say from which layer on: 1 to %d", len(b.ix.Layers)))
-	}
-	return n, 0, nil
+	return b.placeOf(from)
 }
 
 func (s *Server) removeChange(c fiber.Ctx) error {

@@ -46,43 +46,12 @@ func freeID(p *plan.Plan) string {
 // "layer 38"), a height ("7.4 mm"), the file's own number ("file 37") or a line
 // ("line 8466").
 func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
-	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
-	bad := sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write a layer "+
-		"(38), a height (7.4 mm), the file's number (file 37) or a line (line 8466)", clip(text)))
-	e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = 0, 0, nil, nil, nil, nil
-	digits := strings.TrimLeft(t, "abcdefghijklmnopqrstuvwxyz")
-	switch word := t[:len(t)-len(digits)]; {
-	case strings.HasSuffix(t, "mm") && (word == "" || word == "z" || word == "at"):
-		h, err := strconv.ParseFloat(strings.TrimSuffix(digits, "mm"), 64)
-		if err != nil || !(h >= 0 && h < 5000) {
-			return bad
-		}
-		e.AtHeight = &h
-	case word == "file":
-		n, err := strconv.ParseInt(digits, 10, 64)
+	if e.AtHeight == nil || text != heightWords(*e.AtHeight) { // else it stays where it is
+		n, line, err := b.placeOf(text)
 		if err != nil {
-			return bad
+			return err
 		}
-		e.FileNumber = &n
-	case word == "line":
-		n, err := strconv.ParseInt(digits, 10, 64)
-		if err != nil || n < 1 || n > b.ix.Lines {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no line %s; this file "+
-				"has %s", clip(digits), group(b.ix.Lines)))
-		}
-		e.BeforeLine = n
-	case word == "" || word == "layer" || word == "beforelayer":
-		n, err := strconv.Atoi(digits)
-		if err != nil {
-			return bad
-		}
-		if n < 1 || n > len(b.ix.Layers) {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("there is no layer %d; this "+
-				"print has %s", n, layersWord(len(b.ix.Layers))))
-		}
-		e.BeforeLayer = n
-	default:
-		return bad
+		e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = n, line, nil, nil, nil, nil
 	}
 	f, err := routine.Locate(b.src, b.ix, e)
 	if err != nil {
@@ -98,6 +67,9 @@ func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 	}
 	return nil
 }
+
+// heightWords writes the height at which a plan has put an ear.
+func heightWords(mm float64) string { return fmt.Sprintf("%g mm", mm) }
 
 // form reads and checks what a form says about an ear. Only what is there is
 // changed; a form that carries "all" says everything but place, kind and

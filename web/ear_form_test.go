@@ -32,16 +32,16 @@ func TestEarForms(t *testing.T) {
 			"must be a number from 1"},
 		{p + "/ears/a1", []string{"all", "1", "bond", "1", "bond_flow", "300"}, 422, "must be a number"},
 		{p + "/ears/a1", []string{"all", "1", "routine", "no such"}, 422, "no routine"},
-		{p + "/ears/a1", []string{"where", "1.85 mm"}, 200, "before layer 11"},
+		{p + "/ears/a1", []string{"where", "1.85 mm"}, 422, "1.85 mm lies in layer 10; write which fold"},
 		{p + "/ears/a1", []string{"where", "file 7"}, 200, "before layer 8"},
 		{p + "/ears/a1", []string{"where", "file 99"}, 422, "no layer that it calls 99"},
-		{p + "/ears/a1", []string{"where", "99 mm"}, 422, "No layer begins at or above"},
+		{p + "/ears/a1", []string{"where", "99 mm"}, 422, "The print is 3.40 mm high"},
 		{p + "/ears/a1", []string{"where", "7000 mm"}, 422, "is no place"},
 		{p + "/ears/a1", []string{"where", "line 99999999"}, 422, "no line 99999999"},
 		{p + "/ears/a1", []string{"where", "tide"}, 422, "“tide” is no place"},
 		{p + "/ears/a1", []string{"where", "layer 9"}, 200, "before layer 9"},
 		{p + "/ears/a1/copy", []string{"where", "9"}, 409, "an ear before layer 9 already"},
-		{p + "/ears/a1/copy", []string{"where", "2.2mm"}, 200, "before layer 12"},
+		{p + "/ears/a1/copy", []string{"where", "layer 12"}, 200, "before layer 12"},
 		{p + "/ears/a2", []string{"kind", "nozzle", "all", "1", "nozzle", "0,6"}, 200, "Nozzle 0.6 mm"},
 		{p + "/ears/a2", []string{"kind", "own lines", "all", "1", "lines", "M0 look\r\nM117 hm"}, 200,
 			"M117 hm"},
@@ -207,5 +207,21 @@ func TestOddNames(t *testing.T) {
 	c.page(t, p+"/proof", "Same plastic")
 	if _, out := c.do("GET", p+"/write", nil, nil); !strings.Contains(out, "; dogear ear a1: 6") {
 		t.Error("the ear is not written")
+	}
+}
+
+// TestPlaces checks that a typed place is understood, and that one that is none is told.
+func TestPlaces(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	p := fmt.Sprintf("/prints/%d/place?at=", c.upload(file, "gauge.gcode"))
+	for at, want := range map[string]string{
+		"7": `"folds":[{"layer":7,"words":"before layer 7"}]`, "2.60+mm": `"layer":14,"words":"after 13`,
+		"soon": `{"said":"“soon” is no place; write a layer`, "99+mm": `"said":"The print is 3.40 mm high`,
+		"%3Cb%3E": `"folds":[]`,
+	} {
+		if code, body := c.do("GET", p+at, nil, nil); code != 200 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s", at, code, body)
+		}
 	}
 }

@@ -240,7 +240,7 @@ func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
 			v.When = hours(f.Seconds)
 		}
 	case e.AtHeight != nil:
-		v.Where = fmt.Sprintf("%g mm", *e.AtHeight)
+		v.Where = heightWords(*e.AtHeight)
 	case e.FileNumber != nil:
 		v.Where = fmt.Sprintf("file %d", *e.FileNumber)
 	}

@@ -139,12 +139,11 @@ test("go to understands layers, heights, numbers, lines, shares and times", asyn
   await open(p, at("lighthouse"));
   for (const [typed, said] of [
     ["38", /Layer 38: fold before layer 38/],
-    ["7.4mm", /nearest to 7.4 mm: fold before layer 38/],
     ["file 37", /The file's 37 is layer 38/],
     ["line 10115", /Line 10115 belongs to layer 38/],
     ["50%", /50 % of the time falls into layer/],
-    ["20 min", /20 min into the print falls into layer/],
-    ["soon", /Type a layer/],
+    ["20 min", /0:20:00 into the print falls into layer/],
+    ["soon", /“soon” is no place; write a layer/],
     ["999mm", /78\.00 mm high/],
     ["9h", /done before that/],
   ]) {
@@ -156,6 +155,19 @@ test("go to understands layers, heights, numbers, lines, shares and times", asyn
       { timeout: 4000 },
     );
   }
+  // A height lies between two folds: both are offered, and nothing moves by itself.
+  await p.fill("#goto", "7.4mm");
+  await p.press("#goto", "Enter");
+  await p.waitForSelector("[data-folds] button:focus");
+  assert.equal(await reads(p, "[data-folds] p"), "7.4 mm is the top of layer 37");
+  await axe(p, "two folds at one height");
+  await p.keyboard.press("Tab");
+  await p.keyboard.press("Enter");
+  await p.waitForFunction(() =>
+    /before layer 38/.test(document.querySelector("#said").textContent),
+  );
+  assert.equal(await height(p), "7.40");
+  assert.ok(await p.isHidden("[data-folds]"));
   // Dragging an ear on the spine moves it.
   const svg = await (await p.$("[data-spine]")).boundingBox();
   const ear = await (await p.$('[data-spine] [data-ear-id="a1"]')).boundingBox();

@@ -34,7 +34,7 @@ test("the lighthouse's bands: totals, a copy, another routine, back from the fil
   assert.match(totals, /Signal red.*4 bands/s);
   assert.match(totals, /Gull white.*135 mm purged · 3 bands/s);
   // Another ear like the first one, and a routine of the club's own.
-  await p.fill('[data-ear="a1"] input[name="where"]', "4.6 mm");
+  await p.fill('[data-ear="a1"] input[name="where"]', "layer 24");
   await p.click('[data-ear="a1"] button:has-text("Copy")');
   await margin(p, '[data-ear="a8"][data-before="24"]');
   await p.click('[data-ear="a8"] [data-jump]');

@@ -76,23 +76,29 @@ test("from a dropped file to a file that prints", async () => {
   assert.equal(await height(), "2.00");
   for (const [typed, want] of [
     ["5", "0.80"],
-    ["1.2mm", "1.20"],
+    ["layer 7", "1.20"],
     ["file 3", "0.60"],
     ["line 20", "0.20"],
   ]) {
     await p.keyboard.press("/");
     await p.fill("#goto", typed);
     await p.keyboard.press("Enter");
-    assert.equal(await height(), want, typed);
+    await p.waitForFunction(
+      (w) => document.querySelector('[data-out="height"]').textContent === w,
+      want,
+    );
   }
   await p.keyboard.press("/");
   await p.fill("#goto", "99");
   await p.keyboard.press("Enter");
-  assert.match(await reads(p, "#said"), /There is no layer 99; this print has 10/);
+  await p.waitForFunction(() =>
+    /There is no layer 99; this print has 10/.test(document.querySelector("#said").textContent),
+  );
 
   // An ear by key, another by button, a plain stop; one moved, one removed.
   await p.fill("#goto", "4");
   await p.press("#goto", "Enter");
+  await p.waitForFunction(() => document.querySelector("#before").value === "4");
   await p.click('[data-mark] [data-filament="white"]');
   await p.waitForSelector('[data-ear][data-before="4"][data-open="true"]');
   assert.match(

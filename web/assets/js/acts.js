@@ -1,13 +1,13 @@
 import htmx from "htmx.org";
 import { pathOf } from "./thread.js";
-import { understand } from "./goto.js";
-import { count } from "./words.js";
+import { Goto } from "./goto.js";
 import { say } from "./say.js";
 
 // acts are what can be done on the bench by button and by key.
 export function acts(b) {
   const { root, state, q, id, N, book, spine, cover, view, mend } = b;
   const turn = (act, on) => b.press(act, on);
+  const box = new Goto(b);
   const all = {
     up: () => b.go(state.fold + 1),
     down: () => b.go(state.path > 0 ? state.fold : state.fold - 1),
@@ -54,10 +54,7 @@ export function acts(b) {
     keys: () => document.querySelector("[data-keys]").showModal(),
     undo: () => q('#margin [data-act="undo"]').click(),
     redo: () => q('#margin [data-act="redo"]').click(),
-    goto: () => {
-      q("#goto").focus();
-      q("#goto").select();
-    },
+    goto: () => box.focus(),
     seeRest,
   };
 
@@ -157,9 +154,9 @@ const keys = {
   "?": "keys",
 };
 
-// listen carries the acts out: at a button, at a key, and at the box for places.
+// listen carries the acts out, at a button and at a key.
 export function listen(b) {
-  const { root, mend, q, book, cover } = b;
+  const { root, mend, cover } = b;
   root.addEventListener("click", (e) => {
     const button = e.target.closest("[data-act]");
     if (button && !button.closest("#margin") && b.acts[button.dataset.act])
@@ -189,19 +186,6 @@ export function listen(b) {
     if (!act) return;
     e.preventDefault();
     b.acts[act]();
-  });
-
-  q("[data-goto]").addEventListener("submit", async (e) => {
-    e.preventDefault();
-    const r = understand(q("#goto").value, book);
-    if (r.error) return say(r.error);
-    q("#goto").blur();
-    await (r.line && r.line > book.fold[r.fold - 1] ? b.goLine(r.fold, r.line) : b.go(r.fold));
-    const where =
-      b.state.path > 0
-        ? `fold inside it, in front of line ${count(b.lineNow())}`
-        : `fold before layer ${b.state.fold}`;
-    say(`${r.said}: ${where}.`);
   });
 
   cover.root.addEventListener("toggle", () => b.loadCover());
