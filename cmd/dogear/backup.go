@@ -24,7 +24,7 @@ func (c *backupCmd) Run() error {
 		work = filepath.Dir(c.Out)
 	}
 	ctx := context.Background()
-	err := createAs(c.Out, "", c.Force, 0o600, func(w io.Writer) error {
+	err := createAs(c.Out, nil, c.Force, 0o600, func(w io.Writer) error {
 		if c.Salvage {
 			saved, err := store.Salvage(ctx, c.Dir, work, w)
 			if err != nil {

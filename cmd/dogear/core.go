@@ -136,7 +136,8 @@ func (c *applyCmd) Run() error {
 		return err
 	}
 	rep := reportOf(d, r, c.Out)
-	if rep.Bytes, err = writeRelease(c.Out, c.File, c.Force, c.Renumber, r); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, []string{c.File, c.Plan}, c.Force, c.Renumber,
+		r); err != nil {
 		return err
 	}
 	return c.report(beside(c.Out), rep)
@@ -313,10 +314,12 @@ func pocketsFor(d *document, p *plan.Plan) ([]landmark.Pocket, error) {
 	return r.Pockets, nil
 }
 
-// writeRelease writes a file that may be written, and returns how many bytes it has.
-func writeRelease(out, file string, force, renumber bool, r *release.Release) (int64, error) {
+// writeRelease writes a file that may be written, and returns how many bytes it has. read are
+// the files that are read for it, the original first.
+func writeRelease(out string, read []string, force, renumber bool, r *release.Release) (int64,
+	error) {
 	n := int64(0)
-	err := create(out, file, force, func(w io.Writer) error {
+	err := create(out, read, force, func(w io.Writer) error {
 		count := &counted{w: w}
 		defer func() { n = count.n }()
 		return write(count, r, renumber)

@@ -61,7 +61,7 @@ func (c *cueCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	return create(c.Out, c.File, c.Force, func(w io.Writer) error {
+	return create(c.Out, []string{c.File, c.Plan}, c.Force, func(w io.Writer) error {
 		switch c.As {
 		case "csv":
 			return s.CSV(w)

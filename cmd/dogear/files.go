@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 
@@ -102,25 +104,43 @@ func progress(what string) func(float64) {
 	}
 }
 
-// create writes OUT through f: beside itself, renamed when complete.
-func create(out, in string, force bool, f func(io.Writer) error) error {
-	return createAs(out, in, force, 0o644, f)
+// create writes OUT through f. None of the files that are read may be OUT.
+func create(out string, read []string, force bool, f func(io.Writer) error) error {
+	return createAs(out, read, force, 0o666, f)
 }
 
-// createAs does so with the permissions that OUT is to have.
-func createAs(out, in string, force bool, mode os.FileMode, f func(io.Writer) error) error {
+// createAs does so with the permissions that OUT is to have, less what the umask takes away.
+// A file is written beside itself and renamed when it is complete; where OUT is a link, the
+// file that it leads to. What is no file, a device or a pipe, is written into.
+func createAs(out string, read []string, force bool, mode os.FileMode,
+	f func(io.Writer) error) error {
 	if out == "-" {
 		return f(os.Stdout)
 	}
-	if same(out, in) {
-		return refuse("same-file", errors.New("OUT is the original; it is never changed"))
+	for k, in := range read {
+		switch {
+		case in == "" || in == "-" || !same(out, in):
+		case k == 0:
+			return refuse("same-file", errors.New("OUT is the original; it is never changed"))
+		default:
+			return refuse("same-file", fmt.Errorf("OUT is %s, which is read here: choose another name", in))
+		}
+	}
+	st, err := os.Stat(out)
+	if err == nil && !st.Mode().IsRegular() && !st.IsDir() {
+		return into(out, f)
 	}
 	if _, err := os.Lstat(out); err == nil && !force {
 		return refuse("exists", fmt.Errorf("%s exists; say --force to write over it", out))
 	}
-	tmp, err := os.CreateTemp(filepath.Dir(out), ".dogear-*")
+	if st != nil && st.IsDir() {
+		return refuse("unwritable", fmt.Errorf("%s is a folder; say what the file in it is to be called",
+			out))
+	}
+	to := behindLinks(out)
+	tmp, err := newBeside(to, mode)
 	if err != nil {
-		return refuse("unwritable", err)
+		return refuse("unwritable", fmt.Errorf("%s cannot be written: %w", out, reason(err)))
 	}
 	defer os.Remove(tmp.Name())
 	err = f(tmp)
@@ -133,10 +153,66 @@ func createAs(out, in string, force bool, mode os.FileMode, f func(io.Writer) er
 	if err != nil {
 		return err
 	}
-	if err := os.Chmod(tmp.Name(), mode); err != nil {
+	if err := os.Rename(tmp.Name(), to); err != nil {
+		return refuse("unwritable", fmt.Errorf("%s cannot be written: %w", out, reason(err)))
+	}
+	return nil
+}
+
+// into writes into what is there already.
+func into(out string, f func(io.Writer) error) error {
+	to, err := os.OpenFile(out, os.O_WRONLY, 0)
+	if err != nil {
 		return refuse("unwritable", err)
 	}
-	return os.Rename(tmp.Name(), out)
+	err = f(to)
+	if cerr := to.Close(); err == nil {
+		err = cerr
+	}
+	return err
+}
+
+// mostLinks is how many links are followed.
+const mostLinks = 40
+
+// behindLinks is the file that a path leads to, also when that is not there yet.
+func behindLinks(path string) string {
+	for range mostLinks {
+		to, err := os.Readlink(path)
+		if err != nil {
+			return path
+		}
+		if !filepath.IsAbs(to) {
+			to = filepath.Join(filepath.Dir(path), to)
+		}
+		path = to
+	}
+	return path
+}
+
+// newBeside makes a new file beside another, with permissions less the umask.
+func newBeside(path string, mode os.FileMode) (*os.File, error) {
+	for {
+		name := filepath.Join(filepath.Dir(path), fmt.Sprintf(".dogear-%08x", rand.Uint32()))
+		f, err := os.OpenFile(name, os.O_RDWR|os.O_CREATE|os.O_EXCL, mode)
+		if !errors.Is(err, fs.ErrExist) {
+			return f, err
+		}
+	}
+}
+
+// reason is what an operation on a file failed with, without the name of the file: that may
+// be one nobody knows.
+func reason(err error) error {
+	var p *fs.PathError
+	var l *os.LinkError
+	switch {
+	case errors.As(err, &p):
+		return p.Err
+	case errors.As(err, &l):
+		return l.Err
+	}
+	return err
 }
 
 func same(a, b string) bool {

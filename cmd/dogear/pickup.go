@@ -290,7 +290,7 @@ func (c *pickupCmd) Run() error {
 	if s.Kept > 0 {
 		rep.LastKept.Z = d.ix.Layers[s.Kept-1].Z.Millimetres()
 	}
-	if rep.Bytes, err = writeRelease(c.Out, c.File, c.Force, c.Renumber, r); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, []string{c.File}, c.Force, c.Renumber, r); err != nil {
 		return err
 	}
 	if c.JSON {
@@ -373,7 +373,7 @@ func (c *touchCmd) Run() error {
 	if err := stopped(r); err != nil {
 		return err
 	}
-	if _, err = writeRelease(c.Out, c.File, c.Force, false, r); err == nil {
+	if _, err = writeRelease(c.Out, []string{c.File}, c.Force, false, r); err == nil {
 		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(t.Start.Kept, 1))
 	}
 	return err

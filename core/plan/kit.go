@@ -167,26 +167,21 @@ var plainStops = []string{"M0", "M1", "M25", "G4"}
 // of every printer, one that it is told to stop with, or one that it is said to
 // know. What a host answers to (@…) is not the printer's to know.
 func (p *Printer) KnowsStop(word string) bool {
-	first := strings.ToUpper(firstWord(word))
+	first := stopName(word)
 	if first == "" || first[0] == '@' || slices.Contains(plainStops, first) {
 		return true
 	}
 	for _, k := range p.Knows {
-		if strings.ToUpper(firstWord(k)) == first {
+		if stopName(k) == first {
 			return true
 		}
 	}
 	for _, k := range p.Stop {
-		if strings.ToUpper(firstWord(k)) == first {
+		if stopName(k) == first {
 			return true
 		}
 	}
 	return false
-}
-
-func firstWord(s string) string {
-	w, _, _ := strings.Cut(strings.TrimSpace(s), " ")
-	return w
 }
 
 // Generic is the printer that is used when a plan names none.
@@ -240,7 +235,7 @@ func (p *Printer) Check() error {
 		if !isKind(kind) {
 			return fmt.Errorf("there is no kind of ear %q to stop for", kind)
 		}
-		if err := checkLines("a stop word", w); err != nil {
+		if err := checkStop(w); err != nil {
 			return err
 		}
 	}
@@ -369,11 +364,10 @@ func (p *Plan) Dialect() gcode.Dialect {
 // withStop adds the word with which a stop begins. A timed wait is none: other lines of
 // the file may wait too.
 func withStop(words []string, line string) []string {
-	w, _, _ := strings.Cut(strings.TrimSpace(line), " ")
-	if w = strings.ToUpper(w); w == "" || w == "G4" || usualStop(w) || slices.Contains(words, w) {
+	if w := stopName(line); w == "" || w == "G4" || usualStop(w) || slices.Contains(words, w) {
 		return words
 	}
-	return append(words, w)
+	return append(words, stopName(line))
 }
 
 // usualStop reports whether every printer is taken to stop at a word.

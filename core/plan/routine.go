@@ -128,14 +128,6 @@ func BuiltinNames() []string {
 		"drop many things in", "nozzle swap", "sound only", "own lines"}
 }
 
-// DoesItAll reports whether a printer that is told so parks, changes and comes
-// back itself.
-func DoesItAll(word string) bool { return word == "M600" || word == "M601" || word == "PAUSE" }
-
-// DrawsOut reports whether a stop word makes the printer draw the filament out and
-// push the new one by itself, which takes a hot nozzle.
-func DrawsOut(word string) bool { return word == "M600" }
-
 // StopOf returns the word with which the printer is stopped at an ear.
 func (p *Plan) StopOf(e *Ear) string {
 	if e.Stop != "" {

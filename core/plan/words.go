@@ -62,6 +62,9 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		if DoesItAll(p.StopOf(e)) {
 			return "The printer parks, changes and comes back by itself"
 		}
+		if s := StopsFor(p.StopOf(e)); s > 0 {
+			return fmt.Sprintf("Waits %g s, then goes on by itself", s)
+		}
 		return "Waits for you"
 	case "unload":
 		if s.MM == 0 {

@@ -82,7 +82,9 @@ func TestSwapByHand(t *testing.T) {
 	want := `; dogear ear a1: white before layer 2
 M83
 M300 S880 P200
+G4 P150
 M300 S880 P200
+G4 P150
 M300 S880 P200
 G1 E-1.2 F2100
 G1 Z10.2 F600
@@ -234,12 +236,14 @@ func ExampleCompile() {
 	// Output:
 	// ; dogear ear a1: stop before layer 9
 	// M300 S880 P200
+	// G4 P150
 	// M300 S880 P200
+	// G4 P150
 	// M300 S880 P200
 	// M117 Load the next filament, then resume
 	// M600
 	// G1 F1800
-	// ; dogear seal 4f7a9bd4
+	// ; dogear seal 9847a5a8
 	// ; dogear ear a1 ends
 	// <nil>
 }
@@ -323,6 +327,30 @@ func TestNamedPlace(t *testing.T) {
 			})
 		if all := texts(got); !strings.Contains(all, want) {
 			t.Errorf("%s: %s", place, all)
+		}
+	}
+}
+
+// TestStopWordForms checks that a printer which does it all is known by its first word, and
+// that a timed stop says that it goes on by itself, with a tone before its end.
+func TestStopWordForms(t *testing.T) {
+	for word, c := range map[string]struct{ has, not []string }{
+		"M600 B3": {[]string{"\nM600 B3\n"}, []string{"\nG1 X5 Y46", "\nG1 E30"}},
+		"m600":    {[]string{"\nm600\n"}, []string{"\nG1 X5 Y46", "\nG1 E30"}},
+		"G4 S120": {[]string{"then it goes on by itself", "\nG4 S110\nM300 S880 P200\nG4 S10\n",
+			"\nG1 X5 Y46"}, []string{"\nG4 S120\n"}},
+	} {
+		got, _ := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Stop: word}, nil)
+		text := texts(got)
+		for _, w := range c.has {
+			if !strings.Contains(text, w) {
+				t.Errorf("%s: %q is not in\n%s", word, w, text)
+			}
+		}
+		for _, w := range c.not {
+			if strings.Contains(text, w) {
+				t.Errorf("%s: %q is in\n%s", word, w, text)
+			}
 		}
 	}
 }

@@ -10,12 +10,18 @@ import (
 	"dogear/core/plan"
 )
 
+// gapMS is how long it is quiet between two tones, ms.
+const gapMS = 150
+
 // tone sounds, where the printer has something to sound with.
 func (c *compiler) tone(s plan.Step) {
 	if c.plan.Printer.Silent {
 		return
 	}
-	for range max(s.Times, 1) {
+	for k := range max(s.Times, 1) {
+		if k > 0 {
+			c.addLine(fmt.Sprintf("G4 P%d", gapMS), "a gap, so that each tone is heard")
+		}
 		c.addLine(fmt.Sprintf("M300 S%g P%g", or(s.HZ, 880), or(s.MS, 200)), "tone")
 	}
 }
@@ -90,6 +96,8 @@ func (c *compiler) stop() {
 	case c.all:
 		c.announce()
 		c.addLine(w, "the printer parks, changes and comes back by itself")
+	case plan.StopsFor(w) > 0:
+		c.timedStop(plan.StopsFor(w))
 	default:
 		c.announce()
 		c.ownLine(w, "waits for you")
@@ -97,6 +105,23 @@ func (c *compiler) stop() {
 	for _, l := range c.plan.Printer.SettleAfter {
 		c.ownLine(l, "so that this printer goes on from here")
 	}
+}
+
+// warnBefore is how many seconds before the end of a timed stop a tone is heard.
+const warnBefore = 10
+
+// timedStop waits for so many seconds, and tells that the printer goes on by itself.
+func (c *compiler) timedStop(seconds float64) {
+	said := fmt.Sprintf("%g s, then it goes on by itself", seconds)
+	if c.said != "" {
+		said = c.said + " (" + said + ")"
+	}
+	c.said = clean(said)
+	warn := 0.0
+	if seconds > 2*warnBefore {
+		warn = warnBefore
+	}
+	c.wait(plan.Step{Seconds: seconds, Warn: warn})
 }
 
 func (c *compiler) own(lines []string) {

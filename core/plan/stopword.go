@@ -1,0 +1,91 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dogear/core/gcode"
+)
+
+// A stop word is the line that makes a printer wait. It is known by its first word, in any
+// case: "m600 B3" is M600.
+
+// stopName is the first word of a stop word, in upper case; "" when there is none.
+func stopName(line string) string {
+	c := parse(line)
+	if c.Letter == 0 {
+		return ""
+	}
+	return strings.ToUpper(c.Word())
+}
+
+// parse takes a line apart, which must outlive what is returned.
+func parse(line string) *gcode.Command {
+	var c gcode.Command
+	c.Parse([]byte(strings.TrimSpace(line)))
+	return &c
+}
+
+// DoesItAll reports whether a printer that is told so parks, changes and comes back itself.
+func DoesItAll(word string) bool {
+	return slices.Contains([]string{"M600", "M601", "PAUSE"}, stopName(word))
+}
+
+// DrawsOut reports whether a stop word makes the printer draw the filament out and push the
+// new one by itself, which takes a hot nozzle.
+func DrawsOut(word string) bool { return stopName(word) == "M600" }
+
+// StopsFor returns how long a stop word waits before the printer goes on by itself, seconds;
+// 0 when it waits for somebody.
+func StopsFor(word string) float64 {
+	var m gcode.Machine
+	var a gcode.Act
+	m.Exec(parse(word), &a)
+	if a.Kind != gcode.Dwell {
+		return 0
+	}
+	return a.Dwell
+}
+
+// checkStop says why a line cannot be a stop word. An empty one is none: the usual one is
+// used then.
+func checkStop(line string) error {
+	if line == "" {
+		return nil
+	}
+	if err := checkLines("a stop word", line); err != nil {
+		return err
+	}
+	var m gcode.Machine
+	var a gcode.Act
+	c := parse(line)
+	m.Exec(c, &a)
+	why := ""
+	switch a.Kind {
+	case gcode.Stop, gcode.Macro, gcode.Unknown:
+	case gcode.Dwell:
+		if a.Dwell <= 0 {
+			why = "waits for no time at all"
+		}
+	case gcode.Lay, gcode.Travel, gcode.Push, gcode.Pull, gcode.Home, gcode.Probe:
+		why = "moves the head"
+	case gcode.Motors:
+		why = "lets go of the motors: the print is lost"
+	case gcode.Nothing:
+		if c.Letter == 0 {
+			return errors.New("a stop word is a line that makes the printer wait; this is none")
+		}
+		why = "does nothing that makes a printer wait"
+	default:
+		why = "does something else than wait"
+	}
+	if ends := []string{"M2", "M30", "M112", "M999", "M81"}; slices.Contains(ends, stopName(line)) {
+		why = "ends the print"
+	}
+	if why != "" {
+		return fmt.Errorf("“%s” is no stop word: it %s", line, why)
+	}
+	return nil
+}
