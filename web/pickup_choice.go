@@ -49,7 +49,7 @@ func (s *Server) decide(c fiber.Ctx) error {
 			if v == pickup.Mid && ch.Line == 0 { // the middle of the layer, until a place is shown
 				last := ch.Layer
 				if last == 0 {
-					if bl, err := pickup.Weigh(b.src, b.ix, d.Evidence); err == nil {
+					if bl, err := pickup.Weigh(b.src, b.ix, pickup.Felt(d.Evidence, d.Choice.Feeler)); err == nil {
 						last = bl.Best
 						ch.Line = bl.Line
 					}

@@ -49,7 +49,7 @@ func (s *Server) checked(c fiber.Ctx, b *book, id int64, doc *store.PickupDoc) (
 	if err != nil {
 		return nil, nil, err
 	}
-	belief, err := pickup.Weigh(b.src, b.ix, doc.Evidence)
+	belief, err := pickup.Weigh(b.src, b.ix, pickup.Felt(doc.Evidence, doc.Choice.Feeler))
 	if err != nil {
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}
@@ -97,7 +97,7 @@ func (s *Server) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	belief, err := pickup.Weigh(b.src, b.ix, d.Doc.Evidence)
+	belief, err := pickup.Weigh(b.src, b.ix, pickup.Felt(d.Doc.Evidence, d.Doc.Choice.Feeler))
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}

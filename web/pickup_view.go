@@ -120,7 +120,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 
 // believe weighs the evidence and fills in the cards.
 func (v *pickupView) believe(b *book, doc *store.PickupDoc) (*pickup.Belief, error) {
-	belief, err := pickup.Weigh(b.src, b.ix, doc.Evidence)
+	belief, err := pickup.Weigh(b.src, b.ix, pickup.Felt(doc.Evidence, doc.Choice.Feeler))
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,12 @@ func (v *pickupView) believe(b *book, doc *store.PickupDoc) (*pickup.Belief, err
 // valueOf writes what was read off.
 func valueOf(e *pickup.Evidence) string {
 	switch e.Kind {
-	case pickup.Touch, pickup.Extruded:
+	case pickup.Touch:
+		if e.Under > 0 {
+			return fmt.Sprintf("%.2f mm on %g mm of paper", e.Value, e.Under)
+		}
+		return fmt.Sprintf("%.2f mm", e.Value)
+	case pickup.Extruded:
 		return fmt.Sprintf("%.2f mm", e.Value)
 	case pickup.Caliper:
 		return fmt.Sprintf("%.2f ± 0.1 mm", e.Value)

@@ -202,7 +202,7 @@ func (s *Server) failedAt(ctx context.Context, b *book) (int, error) {
 	case d.Choice.Layer > 0:
 		return min(d.Choice.Layer+1, len(b.ix.Layers)), nil
 	}
-	belief, err := pickup.Weigh(b.src, b.ix, d.Evidence)
+	belief, err := pickup.Weigh(b.src, b.ix, pickup.Felt(d.Evidence, d.Choice.Feeler))
 	if err != nil || len(d.Evidence) == 0 || belief.Best == 0 {
 		return 0, nil // what it says does not fit this print; its page tells
 	}

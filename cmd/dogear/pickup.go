@@ -162,7 +162,7 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 	if err != nil {
 		return c, nil, nil, refuse("usage", err)
 	}
-	b, err := pickup.Weigh(d.src, d.ix, all)
+	b, err := pickup.Weigh(d.src, d.ix, pickup.Felt(all, v.Feeler))
 	if err != nil {
 		return c, nil, nil, refuse("evidence", err)
 	}

@@ -35,6 +35,20 @@ type Evidence struct {
 	Value float64    `json:"value,omitempty"`
 	From  int        `json:"from,omitempty"` // counted: the layer one counts from
 	At    [3]float64 `json:"at,omitzero"`    // display
+	// touch: what lay between nozzle and part, mm; the part is so much lower
+	Under float64 `json:"under,omitempty"`
+}
+
+// Felt returns evidence whose touches were made with something between nozzle and part, mm:
+// a sheet of paper, a feeler.
+func Felt(all []Evidence, under float64) []Evidence {
+	out := slices.Clone(all)
+	for i := range out {
+		if out[i].Kind == Touch {
+			out[i].Under = under
+		}
+	}
+	return out
 }
 
 // Piece is a piece of evidence and what it allows.

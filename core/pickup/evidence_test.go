@@ -22,6 +22,7 @@ func TestEvidence(t *testing.T) {
 		best      int
 	}{
 		"touch":           {Evidence{Kind: Touch, Value: 10.07}, 50, 50, 50},
+		"touch on paper":  {Evidence{Kind: Touch, Value: 10.17, Under: 0.1}, 50, 50, 50},
 		"touch between":   {Evidence{Kind: Touch, Value: 10.13}, 51, 51, 51},
 		"caliper":         {Evidence{Kind: Caliper, Value: 10.0}, 49, 52, 50},
 		"counted":         {Evidence{Kind: Counted, From: 40, Value: 12}, 52, 52, 52},

@@ -15,7 +15,7 @@ func look(src layer.Source, ix *layer.Index, e Evidence) (*Piece, error) {
 	var err error
 	switch e.Kind {
 	case Touch:
-		err = p.height(ix, e.Value, 0, 0)
+		err = p.height(ix, e.Value-e.Under, 0, 0)
 	case Caliper:
 		err = p.height(ix, e.Value, 0.1, 0.1)
 	case Layer:
@@ -133,6 +133,9 @@ func (p *Piece) height(ix *layer.Index, z, tol, squash float64) error {
 	}
 	p.Off = off
 	p.Text = fmt.Sprintf("layer %d at %s mm, off by %.2f", best, ix.Layers[best-1].Z, off)
+	if p.Under > 0 {
+		p.Text += fmt.Sprintf(" (less the %g mm that lay under the nozzle)", p.Under)
+	}
 	return nil
 }
 
