@@ -53,7 +53,7 @@ func TestPassphrase(t *testing.T) {
 	if code, _ := c.do("GET", "/", nil, map[string]string{"Accept": "text/html"}); code != 303 {
 		t.Errorf("a page is answered with %d", code)
 	}
-	page := c.page(t, "/enter", "Whose printer is it?")
+	page := c.page(t, "/enter", "Enter the passphrase")
 	c.token = regexp.MustCompile(`name="csrf" content="([^"]+)"`).FindStringSubmatch(page)[1]
 	if code, _ := c.form("/prints", "x", "y"); code != 401 {
 		t.Error(code)

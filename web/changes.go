@@ -64,7 +64,8 @@ func (s *Server) addChange(c fiber.Ctx) error {
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
 		ch := plan.Change{ID: freeChange(p)}
 		var err error
-		if ch.BeforeLayer, ch.BeforeLine, err = b.begins(c.FormValue("from"), c.FormValue("from_line")); err != nil {
+		if ch.BeforeLayer, ch.BeforeLine, err = b.begins(c.FormValue("from"),
+			c.FormValue("from_line")); err != nil {
 			return "", err
 		}
 		until, line, err := b.placeOf(c.FormValue("to"))
@@ -99,7 +100,7 @@ func (s *Server) addChange(c fiber.Ctx) error {
 			return "", err
 		}
 		v := b.changeViews(p)
-		return fmt.Sprintf("Laid otherwise %s: %s.", v[len(v)-1].Place, ch.Words()), nil
+		return fmt.Sprintf("Print settings for some layers %s: %s.", v[len(v)-1].Place, ch.Words()), nil
 	})
 }
 

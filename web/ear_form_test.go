@@ -217,7 +217,8 @@ func TestPlaces(t *testing.T) {
 	p := fmt.Sprintf("/prints/%d/place?at=", c.upload(file, "gauge.gcode"))
 	for at, want := range map[string]string{
 		"7": `"folds":[{"layer":7,"words":"before layer 7"}]`, "2.60+mm": `"layer":14,"words":"after 13`,
-		"soon": `{"said":"“soon” is no place; write a layer`, "99+mm": `"said":"The print is 3.40 mm high`,
+		"soon":    `{"said":"“soon” is no place; write a layer`,
+		"99+mm":   `"said":"The print is 3.40 mm high`,
 		"%3Cb%3E": `"folds":[]`,
 	} {
 		if code, body := c.do("GET", p+at, nil, nil); code != 200 || !strings.Contains(body, want) {

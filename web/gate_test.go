@@ -32,7 +32,8 @@ func TestGate(t *testing.T) {
 		`"ears":[{"id":"look","before_layer":9,"kind":"own lines","lines":["M502"]}]}`); code != 200 {
 		t.Fatal(code, text)
 	}
-	c.page(t, p+"/proof", "The file is not written", "M502 puts the maker", "I accept the risk",
+	c.page(t, p+"/proof", "Dogear will not write this file", "M502 puts the maker",
+		"I accept the risk",
 		"See ear 1 below")
 	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
 		t.Errorf("written all the same: %d", code)
@@ -51,7 +52,7 @@ func TestGate(t *testing.T) {
 		!strings.Contains(text, "; "+found[1]+" ") {
 		t.Errorf("%d: accepted, but not written, or not named", code)
 	}
-	c.page(t, p+"/proof", "let pass; the file names it", "Let it hold again")
+	c.page(t, p+"/proof", "let pass; the file names it", "Undo")
 	c.steps(t, []step{{p + "/undo", nil, 200, ""}})
 	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
 		t.Errorf("undone, but written: %d", code)

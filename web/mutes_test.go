@@ -155,7 +155,7 @@ func TestLargePrints(t *testing.T) {
 		t.Fatal(refused)
 	}
 	path := fmt.Sprintf("/prints/%d", id)
-	if _, body := c.do("GET", path, nil, nil); !strings.Contains(body, "still being looked for") {
+	if _, body := c.do("GET", path, nil, nil); !strings.Contains(body, "Still looking for landmarks") {
 		t.Error("the bench does not say that landmarks are missing")
 	}
 	before, err := c.s.versionOf(t.Context(), id)
@@ -174,7 +174,7 @@ func TestLargePrints(t *testing.T) {
 		t.Error("the landmarks never come")
 	}
 	for _, at := range []string{path, path + "/finds"} {
-		if _, body := c.do("GET", at, nil, nil); strings.Contains(body, "still being looked for") ||
+		if _, body := c.do("GET", at, nil, nil); strings.Contains(body, "Still looking for landmarks") ||
 			!strings.Contains(body, "Worth a look") {
 			t.Errorf("%s does not show them", at)
 		}

@@ -169,11 +169,11 @@ func (s *Server) accept(c fiber.Ctx) error {
 		name := c.FormValue("name")
 		if c.FormValue("back") != "" {
 			d.Choice.Accept = slices.DeleteFunc(d.Choice.Accept, func(s string) bool { return s == name })
-			return "It holds again.", nil
+			return "It stops the file again.", nil
 		}
 		if strings.ToLower(strings.Trim(strings.TrimSpace(c.FormValue("words")), ".!")) != acceptWords {
 			return "", sentence(fiber.StatusUnprocessableEntity,
-				"to take it upon yourself, write: "+acceptWords)
+				"to accept the risk, write: "+acceptWords)
 		}
 		if err := release.CheckName(name); err != nil {
 			return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
@@ -181,6 +181,6 @@ func (s *Server) accept(c fiber.Ctx) error {
 		if !slices.Contains(d.Choice.Accept, name) {
 			d.Choice.Accept = append(d.Choice.Accept, name)
 		}
-		return "Taken upon yourself.", nil
+		return "Accepted; the file will name it.", nil
 	})
 }

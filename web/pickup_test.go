@@ -81,7 +81,7 @@ func TestPickupPages(t *testing.T) {
 		{u + "/accept", []string{"name", homes, "words", "yes"}, 422, "write: i have looked"},
 		{u + "/accept", []string{"name", homes, "words", "I have looked and I will watch."}, 200,
 			"Somebody has taken this upon themselves"},
-		{u + "/accept", []string{"name", homes, "back", "1"}, 200, "cannot be written"},
+		{u + "/accept", []string{"name", homes, "back", "1"}, 200, "I accept the risk"},
 		{u + "/choice", []string{"all", "1", "home_at", "20, 20"}, 200, "Write the pick-up"},
 		{u + "/choice", []string{"z", "touch"}, 200, "Write the pick-up"},
 	})

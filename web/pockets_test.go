@@ -78,7 +78,7 @@ func TestPockets(t *testing.T) {
 		{p + "/ears/a1", []string{"all", "1", "insert", "M8 nut", "count", "3"}, 200,
 			"It is never covered"},
 	})
-	c.page(t, p+"/proof", "would be laid into", "It cannot be written before")
+	c.page(t, p+"/proof", "would be laid into", "Fix the points above before writing the file")
 	if code, _ := c.do("GET", p+"/write", nil, nil); code != 409 {
 		t.Error(code)
 	}

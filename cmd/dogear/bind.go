@@ -122,7 +122,8 @@ func (c *bindCmd) Run() error {
 		}
 		rep.Joints = append(rep.Joints, jr)
 	}
-	if rep.Bytes, err = writeRelease(c.Out, append(slices.Clone(files), c.Plan), c.Force, c.Number, r); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, append(slices.Clone(files), c.Plan), c.Force, c.Number,
+		r); err != nil {
 		return err
 	}
 	if c.JSON {

@@ -274,7 +274,7 @@ func stopped(r *release.Release) error {
 		func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
-	text += fmt.Sprintf(" To take it upon yourself: --accept %s", release.Name(f))
+	text += fmt.Sprintf(" To accept the risk: --accept %s", release.Name(f))
 	switch {
 	case more == 2:
 		text += " (one more finding stops the file)"

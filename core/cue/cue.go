@@ -140,8 +140,7 @@ func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
 	for i := range b.Lines {
 		ln := &b.Lines[i]
 		r.Waits += ln.Seconds
-		if ln.Step >= 0 && ln.Step < len(b.Steps) && b.Steps[ln.Step].Do == "purge" &&
-			strings.HasPrefix(ln.Why, "pushes") {
+		if ln.Purge {
 			r.Purge = purged(p, e, b.Steps[ln.Step])
 		}
 	}

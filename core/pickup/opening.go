@@ -221,7 +221,7 @@ func questions(entries []Entry) []layer.Finding {
 		if e.Verdict == Muted && strings.HasPrefix(e.Why, "a word that only") {
 			name, _, _ := strings.Cut(strings.TrimSpace(e.Was), " ")
 			out = append(out, layer.Finding{Level: layer.Care, Code: "macro-start", Line: e.Line,
-				Message: fmt.Sprintf("%s is left out, and what it did with it. Ask yourself: does the "+
+				Message: fmt.Sprintf("%s is left out, along with everything it did. Ask yourself: does the "+
 					"printer need its bed mesh loaded? a pressure setting? a light, a door, an enclosure "+
 					"heated? Does %s set where Z is? Turn the line on only if it neither homes Z nor moves low.",
 					name, name)})

@@ -272,7 +272,7 @@ func (w *writer) prime() {
 				"through by hand before you start.")
 		return
 	}
-	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("pushes %g mm through; take it off",
+	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("purges %g mm; take it off",
 		c.Prime))
 	w.hold()
 	side := -6.0 // away from the part

@@ -85,7 +85,8 @@ func TestRefused(t *testing.T) {
 	for i := range plain.Layers {
 		plain.Layers[i].HasNumber = false
 	}
-	if _, err := Parse(plain, "file 3"); err == nil || !strings.Contains(err.Error(), "does not number") {
+	if _, err := Parse(plain, "file 3"); err == nil ||
+		!strings.Contains(err.Error(), "does not number") {
 		t.Error(err)
 	}
 }

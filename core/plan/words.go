@@ -81,7 +81,7 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		if f, ok := p.Filaments[e.Filament]; ok && f.Purge > 0 && e.Kind == Colour {
 			mm = f.Purge
 		}
-		return fmt.Sprintf("Pushes %g mm through; wipe it off", mm)
+		return fmt.Sprintf("Purges %g mm; wipe it off", mm)
 	case "wipe":
 		return "Wipes the nozzle"
 	case "lines":

@@ -73,7 +73,7 @@ func (p *Printer) heat() {
 	s := h.wait(!p.c.Has('S'))
 	if math.IsInf(s, 1) {
 		p.State = Stopped
-		p.say("fault", fmt.Sprintf("the printer waits for ever for the %s to be at %.0f °C", what,
+		p.say("fault", fmt.Sprintf("the printer never continues for the %s to be at %.0f °C", what,
 			target))
 		return
 	}

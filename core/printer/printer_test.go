@@ -166,7 +166,7 @@ func TestFaults(t *testing.T) {
 func TestWaitsForEver(t *testing.T) {
 	p, _ := load(t, tower("M109 R10\n"), nil)
 	p.Run(1e9)
-	if p.State != Stopped || !strings.Contains(p.Events[len(p.Events)-1].Text, "for ever") {
+	if p.State != Stopped || !strings.Contains(p.Events[len(p.Events)-1].Text, "never continues") {
 		t.Error(p.State, p.Events)
 	}
 	// Cooling down is waited for when it is asked for.

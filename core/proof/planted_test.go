@@ -185,9 +185,9 @@ func plantedFaults() []planted {
 		"M104 S0", "M109 S205"))
 	add("hotter than it bears", "too-hot", at6("M104 S400", "M104 S205"))
 	add("bed hotter than it bears", "too-hot", at6("M140 S200", "M140 S60"))
-	add("waits for ever, up", "never-reached-temperature", at6("M109 S480"))
-	add("waits for ever, down", "never-reached-temperature", at6("M109 R10"))
-	add("waits for ever, bed", "never-reached-temperature", at6("M190 S190"))
+	add("never continues, up", "never-reached-temperature", at6("M109 S480"))
+	add("never continues, down", "never-reached-temperature", at6("M109 R10"))
+	add("never continues, bed", "never-reached-temperature", at6("M190 S190"))
 	add("heats on the part", "heats-on-part", at6("M109 R180", "M109 S205"))
 	add("heats the bed on the part", "heats-on-part", at6("M190 S80", "M190 S60"))
 	add("pushes cold", "cold-extrusion", at6("G1 Z20 F600", "G1 X5 Y5 F6000", "M109 R90", "M83",

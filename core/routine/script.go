@@ -19,6 +19,7 @@ type Line struct {
 	Seconds  float64 // it takes, starts and stops of the axes left out; heating guessed
 	From, To [3]gcode.Nano
 	Filament gcode.Nano // it moves, mm
+	Purge    bool       // it pushes out filament that is wiped off
 }
 
 // mostPieces bounds the lines that one movement of the filament becomes.
@@ -101,8 +102,8 @@ func (c *Script) run(text, why string, ours bool) gcode.Act {
 	if ours && !c.style.Plain && cmd.Text == nil && why != "" {
 		text += " ; " + why
 	}
-	c.lines = append(c.lines, Line{text, why, c.now, c.takes(&cmd, &act, from, nozzle), from, c.m.Pos,
-		act.DE})
+	c.lines = append(c.lines, Line{Text: text, Why: why, Step: c.now,
+		Seconds: c.takes(&cmd, &act, from, nozzle), From: from, To: c.m.Pos, Filament: act.DE})
 	return act
 }
 

@@ -187,8 +187,12 @@ func (c *compiler) purge(s plan.Step) {
 	if held {
 		c.addLine("G11", "gives back what the firmware held")
 	}
+	from := len(c.lines)
 	c.filament(gcode.FromMM(s.MM), speedOr(s.Speed, feedLoad),
-		fmt.Sprintf("pushes %g mm through; wipe it off", s.MM))
+		fmt.Sprintf("purges %g mm; wipe it off", s.MM))
+	for i := range c.lines[from:] {
+		c.lines[from+i].Purge = true
+	}
 	c.drawn = max(c.drawn-gcode.FromMM(s.MM), 0)
 	if held {
 		c.addLine("G10", "the firmware holds it back again")

@@ -1,8 +1,6 @@
 package routine
 
 import (
-	"strings"
-
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -83,7 +81,7 @@ func (t *Total) add(l *Line, b *Block) {
 	}
 	e := l.Filament.Millimetres()
 	switch do := b.Steps[l.Step].Do; {
-	case do == "purge" && strings.HasPrefix(l.Why, "pushes"), do == "purge" && l.Why == "and on":
+	case l.Purge:
 		t.Purged += e
 	case c.Has('X') && (do == "bond" || do == "return" && b.Ear.BondPass != nil):
 		t.Laid += e

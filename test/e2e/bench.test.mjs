@@ -176,7 +176,7 @@ test("go to understands layers, heights, numbers, lines, shares and times", asyn
   await p.mouse.move(svg.x + 120, ear.y - 20, { steps: 5 });
   await p.mouse.up();
   await p.waitForFunction(() => document.querySelector('[data-ear="a1"]').dataset.before > 38);
-  await p.keyboard.press("u");
+  await p.keyboard.press("Control+z");
   await p.waitForFunction(() => document.querySelector('[data-ear="a1"]').dataset.before === "38");
   assert.deepEqual(p.problems, []);
   await p.context().close();

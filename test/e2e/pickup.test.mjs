@@ -25,7 +25,7 @@ async function tell(p, kind, values) {
   await p.selectOption("#ev-kind", kind);
   for (const [name, v] of Object.entries(values))
     await p.fill(`[data-evidence] [name="${name}"]`, v);
-  await p.click('[data-evidence] button:has-text("Take it down")');
+  await p.click('[data-evidence] button:has-text("Add")');
 }
 async function save(p, click) {
   const [d] = await Promise.all([p.waitForEvent("download"), click()]);
@@ -138,7 +138,7 @@ test("homing onto the part is refused, with a picture", async () => {
     "it fits 1024 px",
   );
   await p.fill('[data-finding="homes-onto-part"] input[name="words"]', "go on");
-  await p.click('button:has-text("Take it upon myself")');
+  await p.click('button:has-text("I accept the risk")');
   await said(p, "i have looked and i will watch");
   await p.fill("#a-home", "20, 20");
   await p.press("#a-home", "Tab");

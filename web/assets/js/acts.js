@@ -169,8 +169,15 @@ export function listen(b) {
   });
 
   document.addEventListener("keydown", (e) => {
-    if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
-    if (e.target.closest("input, textarea, select")) {
+    if (e.altKey || document.querySelector("dialog[open]")) return;
+    const typing = e.target.closest("input, textarea, select");
+    if (e.ctrlKey || e.metaKey) {
+      // As everywhere: what is typed into a box is undone there.
+      if (typing || e.key.toLowerCase() !== "z") return;
+      e.preventDefault();
+      return b.acts[e.shiftKey ? "redo" : "undo"]();
+    }
+    if (typing) {
       if (e.key === "Escape") e.target.blur();
       return;
     }

@@ -82,8 +82,8 @@ class Bench {
     this.q(`button[data-act="${act}"]`).setAttribute("aria-pressed", on);
   }
 
-  // start listens, and opens the book at the fold that the address names, or at the first
-  // ear.
+  // start listens, and opens the book at the fold that the address names, at the first ear,
+  // or at the fold that stands out most.
   async start() {
     listen(this);
     hands(this);
@@ -94,9 +94,14 @@ class Bench {
     this.margin.take();
     const asked = new URL(location.href).searchParams;
     const first = this.state.ears[0];
-    const n = Number(asked.get("before")) || first?.before || Math.ceil((this.N + 1) / 2);
-    const line = Number(asked.get("line")) || (asked.get("before") ? 0 : first?.line) || 0;
-    await this.goEar({ before: n, line });
+    const named = { before: Number(asked.get("before")), line: Number(asked.get("line")) };
+    const middle = { before: Math.ceil((this.N + 1) / 2) };
+    await this.goEar(named.before ? named : first || this.surest() || middle);
+  }
+
+  // surest is the landmark that stands out most, if there is one.
+  surest() {
+    return this.book.landmarks.reduce((a, b) => (a && a.certainty >= b.certainty ? a : b), null);
   }
 
   // ---- the fold

@@ -234,7 +234,7 @@ export async function bind(root) {
     if (!opened) return;
     const i = state.shared.indexOf(current()) + by;
     if (i < 0 || i >= state.shared.length)
-      return say("No further height is shared by both pieces there.");
+      return say("The pieces share no more heights in that direction.");
     show(state.shared[i]);
     send(state.shared[i]);
   }
