@@ -6,6 +6,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/plan"
 )
 
 // How a bond pass moves: every travel is lifted by hopBy, and on those longer
@@ -27,6 +28,11 @@ const (
 // print's own.
 func (c *compiler) bond(flow float64) {
 	again := c.fold.Again
+	if e := c.ear; e.Kind == plan.Colour && (e.Filament == "" || e.Filament != c.fold.Before) {
+		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+e.ID+" is left out: it would lay "+
+			"the layer below once more in the new colour.")
+		return
+	}
 	if len(again) == 0 {
 		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no "+
 			"whole layer of the same object lies under it.")

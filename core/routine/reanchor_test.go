@@ -139,9 +139,12 @@ func TestTotals(t *testing.T) {
 			{BeforeLayer: 4, Kind: plan.Colour, Filament: "red", Routine: json.RawMessage(`"sound only"`)}},
 			[]Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
 		"bond again": {[]plan.Ear{
+			{BeforeLayer: 4, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.5}}},
+			[]Total{{Filament: "red", Laid: sum(1, len(ix.Layers)) + sum(3, 3)/2, Bands: 1}}},
+		"no bond in another colour": {[]plan.Ear{
 			{BeforeLayer: 4, Kind: plan.Colour, Filament: "white", BondPass: &plan.BondPass{Flow: 0.5}}},
 			[]Total{{Filament: "red", Laid: sum(1, 3), Bands: 1},
-				{Filament: "white", Laid: sum(4, len(ix.Layers)) + sum(3, 3)/2, Purged: 45, Bands: 1}}},
+				{Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
 	} {
 		p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
 		res, _ := lay(t, file, p)

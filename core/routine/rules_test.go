@@ -239,24 +239,24 @@ func TestFilamentIsBalanced(t *testing.T) {
 		"80 out, 60 in": {[]plan.Step{
 			{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}},
 			map[string]plan.Filament{"old": {Unload: 80}, "new": {Load: 60}}, []string{"G1 E-60 ", "\nM0",
-				"G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+				"G1 E60 ", "G1 E30 ", "G1 E-2 ", "G1 X65"}},
 		"400 out, 100 in": {[]plan.Step{
 			{Do: "unload"}, {Do: "stop"}, {Do: "load"}, {Do: "purge", MM: 30}},
 			map[string]plan.Filament{"old": {Unload: 400}, "new": {Load: 100}}, []string{"G1 E-100 ", "\nM0",
-				"G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X50"}},
+				"G1 E100 ", "G1 E30 ", "G1 E-2 ", "G1 X65"}},
 		"never fed in": {[]plan.Step{{Do: "unload", MM: 70}, {Do: "stop"}},
 			map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ",
-				"G1 X50"}},
+				"G1 X65"}},
 	} {
 		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new",
-			Routine: asJSON(append(slices.Clone(away), c.steps...)...), BondPass: &plan.BondPass{Flow: 0.3}}
+			Routine: asJSON(append(slices.Clone(away), c.steps...)...)}
 		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, First: "old", Filaments: c.fils,
 			Ears: []plan.Ear{e}})
 		got := block(out, "a")
 		if !inOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 		}
-		_, back, _ := strings.Cut(got, "G1 X50")
+		_, back, _ := strings.Cut(got, "G1 X65")
 		for l := range strings.Lines(back) {
 			var cmd gcode.Command
 			if cmd.Parse([]byte(l)); cmd.Has('E') && cmd.Value('E') > 3_000_000 && cmd.Is('G', 1) {
