@@ -19,6 +19,9 @@ import (
 func TestPickupsPassTheGate(t *testing.T) {
 	for part, solid := range small() {
 		for _, name := range []string{"plain", "sloped", "slanting", "volumes"} {
+			if testing.Short() && !sampled(part, demo.DialectNamed(name)) {
+				continue
+			}
 			t.Run(part+"/"+name, func(t *testing.T) {
 				t.Parallel()
 				file, _ := demo.Slice(solid, demo.DialectNamed(name))

@@ -13,6 +13,15 @@ import (
 	"dogear/demo"
 )
 
+// dialects are all of them, or the first few with -short.
+func dialects() []demo.Dialect {
+	all := demo.Dialects()
+	if testing.Short() {
+		return all[:3]
+	}
+	return all
+}
+
 func look(t *testing.T, s demo.Solid, d demo.Dialect) (*landmark.Report, demo.Truth) {
 	t.Helper()
 	file, truth := demo.Slice(s, d)
@@ -49,7 +58,7 @@ func TestLandmarks(t *testing.T) {
 		{"bollards", demo.Bollards(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
-		for _, d := range demo.Dialects() {
+		for _, d := range dialects() {
 			if c.name == "arch" && d.Mark == "" {
 				continue // its thin layers count there
 			}
@@ -78,7 +87,7 @@ func TestLandmarks(t *testing.T) {
 
 // TestLetteringEnds finds where the nameplate's letters end inside layer 1.
 func TestLetteringEnds(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects() {
 		r, truth := look(t, demo.Nameplate(), d)
 		ground := int64(truth.Layers[0].Inside[4]) // the sixth island is the ground
 		ok := false
@@ -97,7 +106,7 @@ func TestLetteringEnds(t *testing.T) {
 func TestPockets(t *testing.T) {
 	buoy := demo.Buoy()
 	buoy.Layers = 95
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects() {
 		r, _ := look(t, buoy, d)
 		if len(r.Pockets) != 1 {
 			t.Errorf("%s: %d pockets", d.Name, len(r.Pockets))
@@ -128,7 +137,7 @@ func TestHollows(t *testing.T) {
 			}
 			return
 		}
-		for _, d := range demo.Dialects() {
+		for _, d := range dialects() {
 			t.Run(fmt.Sprint(h, "/", d.Name), func(t *testing.T) {
 				t.Parallel()
 				r, _ := look(t, demo.Hollows(h), d)
@@ -171,7 +180,7 @@ func TestHollows(t *testing.T) {
 // TestSockets measures pockets of exact sizes at many angles: to 0.05 mm, with their turn.
 func TestSockets(t *testing.T) {
 	for deg := 0.0; deg < 60; deg += 7.5 {
-		for k, d := range demo.Dialects() {
+		for k, d := range dialects() {
 			name := d.Name
 			if name != "plain" && (k+int(deg/7.5))%3 > 0 { // each at some of the angles
 				continue
@@ -219,7 +228,7 @@ func TestSockets(t *testing.T) {
 
 // TestCounterbore finds a nut's pocket of its own depth, with a screw's hole below or above.
 func TestCounterbore(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects() {
 		r, _ := look(t, demo.Counterbore(), d)
 		for _, x := range []float64{99, 121} {
 			found := false
@@ -244,7 +253,7 @@ func TestCounterbore(t *testing.T) {
 // TestPartsEnd checks that posts which end at different heights are counted, not measured
 // by their area alone.
 func TestPartsEnd(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects() {
 		r, _ := look(t, demo.Bollards(), d)
 		for n, want := range map[int]string{13: "2 parts end here; 3 go on",
 			15: "One part ends here; 2 go on"} {
