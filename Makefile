@@ -22,7 +22,7 @@ lint: setup
 	@test -z "$$(gofmt -l cmd core demo store web test)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web test; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
-	@test -z "$$(go tool deadcode -test ./... | tee /dev/stderr)"
+	@dead=$$(go tool deadcode -test ./...) || exit 1; [ -z "$$dead" ] || { echo "$$dead"; exit 1; }
 	npx eslint .
 	npx prettier --check --log-level warn .
 

@@ -37,7 +37,8 @@ func Parts() []Part {
 			}},
 		{Slug: "gate-latch", Title: "Latch of the harbour gate", Dialect: "numbered", Solid: Latch(),
 			First: "kelp", Ears: []Ear{
-				{Before: 23, Kind: "insert", Insert: "disc magnet 8 × 3", Count: 2, Pole: "opposite", Slow: 60},
+				{Before: 23, Kind: "insert", Insert: "disc magnet 8 × 3", Count: 2, Pole: "opposite",
+					Slow: 60},
 			}},
 		{Slug: "lighthouse", Title: "Lighthouse, banded", Dialect: "plain", Solid: Lighthouse(),
 			First: "red", Ears: []Ear{

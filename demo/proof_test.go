@@ -1,33 +1,14 @@
 package demo_test
 
 import (
-	"bytes"
-	"context"
 	"testing"
 
-	"dogear/core/layer"
-	"dogear/core/proof"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
-func index(t *testing.T, file []byte) *layer.Index {
-	t.Helper()
-	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return ix
-}
-
-func prove(t *testing.T, file, edited []byte) *proof.Report {
-	t.Helper()
-	r, err := proof.Prove(context.Background(), bytes.NewReader(file), bytes.NewReader(edited),
-		index(t, file), index(t, edited), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return r
-}
+// What tests of several packages do.
+var index, prove = demotest.Index, demotest.Prove
 
 // TestHonestEdits proves edits that Dogear makes: nothing is found that needs
 // care, the plastic is the same, and every stop is where it should be.

@@ -199,9 +199,9 @@ func Relief() Solid {
 		}}
 }
 
-// Bollards is a plate with five posts: two end after eight layers, one after ten, two
+// Piles is a plate with five posts: two end after eight layers, one after ten, two
 // later still.
-func Bollards() Solid {
+func Piles() Solid {
 	return Solid{Layer: 0.2, First: 0.2, Layers: 20, Walls: 2, Gap: 2, Brim: 1,
 		Section: func(n int, z float64) []island {
 			if n <= 4 {

@@ -21,7 +21,7 @@ func small() map[string]demo.Solid {
 	return map[string]demo.Solid{
 		"fender": fender, "posts": posts, "dome": dome, "arch": arch,
 		"bricks": demo.Bricks(), "ballast": demo.Ballast(), "gasket": demo.Gasket(),
-		"cleats": demo.Cleats(), "bollards": demo.Bollards(),
+		"cleats": demo.Cleats(), "piles": demo.Piles(),
 		"polished": demo.Polished(), "wiped": demo.Wiped(),
 		"gauge": demo.TideGauge(), "nameplate": demo.Nameplate(), "buoy": buoy, "house": house,
 		"bollard": bollard, "wall": wall,

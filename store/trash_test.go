@@ -178,8 +178,9 @@ func TestFind(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for find, want := range map[string]int{"ölkanne": 1, "FÜR DEN": 1, "çapa": 1, "buoy": 1, "100%": 1,
-		"%": 1, "_": 0, "": 3, " x.GCODE ": 3} {
+	for find, want := range map[string]int{"ölkanne": 1, "FÜR DEN": 1, "çapa": 1, "buoy": 1,
+		"100%": 1,
+		"%":    1, "_": 0, "": 3, " x.GCODE ": 3} {
 		if sh, err := s.Shelf(t.Context(), find, 0, 10); err != nil || sh.Found != want ||
 			len(sh.Stands) != want {
 			t.Errorf("%q: %+v %v, want %d", find, sh, err, want)

@@ -100,7 +100,7 @@ func (s *Server) addChange(c fiber.Ctx) error {
 			return "", err
 		}
 		v := b.changeViews(p)
-		return fmt.Sprintf("Print settings for some layers %s: %s.", v[len(v)-1].Place, ch.Words()), nil
+		return fmt.Sprintf("Other settings %s: %s.", v[len(v)-1].Place, ch.Words()), nil
 	})
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
 	"dogear/store"
@@ -46,7 +47,7 @@ func freeID(p *plan.Plan) string {
 // "layer 38"), a height ("7.4 mm"), the file's own number ("file 37") or a line
 // ("line 8466").
 func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
-	if e.AtHeight == nil || text != heightWords(*e.AtHeight) { // else it stays where it is
+	if text != whereWords(b.ix, e) { // else it stays where it is, by number or by height
 		n, line, err := b.placeOf(text)
 		if err != nil {
 			return err
@@ -68,8 +69,22 @@ func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 	return nil
 }
 
-// heightWords writes the height at which a plan has put an ear.
-func heightWords(mm float64) string { return fmt.Sprintf("%g mm", mm) }
+// whereWords writes where an ear lies, as somebody could have typed it; "" when it has no
+// place yet.
+func whereWords(ix *layer.Index, e *plan.Ear) string {
+	n, line := routine.Place(ix, e)
+	switch {
+	case e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil:
+		return ""
+	case line > 0:
+		return fmt.Sprintf("line %d", line)
+	case e.AtHeight != nil:
+		return fmt.Sprintf("%g mm", *e.AtHeight)
+	case e.FileNumber != nil:
+		return fmt.Sprintf("file %d", *e.FileNumber)
+	}
+	return strconv.Itoa(n)
+}
 
 // form reads and checks what a form says about an ear. Only what is there is
 // changed; a form that carries "all" says everything but place, kind and
@@ -241,7 +256,8 @@ func amount(text string, low, high float64) (float64, error) {
 	t := strings.ReplaceAll(strings.TrimSpace(text), ",", ".")
 	v, err := strconv.ParseFloat(t, 64)
 	if err != nil || !(v >= low && v <= high) {
-		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g "+
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number "+
+			"from %g "+
 			"to %g", clip(t), low, high))
 	}
 	return v, nil

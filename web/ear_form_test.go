@@ -226,3 +226,25 @@ func TestPlaces(t *testing.T) {
 		}
 	}
 }
+
+// TestEarKeepsItsPlace checks that an ear which a plan has put at a height or at the file's
+// own number stays there when something else of it is changed.
+func TestEarKeepsItsPlace(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	p := fmt.Sprintf("/prints/%d", c.upload(file, "gauge.gcode"))
+	c.steps(t, []step{{p + "/plan", []string{"plan", `{"format":"dogear-plan/1","ears":[` +
+		`{"id":"a1","at_height":2.1,"kind":"insert"},{"id":"a2","file_number":4,"kind":"insert"}]}`}, 200,
+		"laid on"}})
+	c.steps(t, []step{
+		{p + "/ears/a1", []string{"where", "2.1 mm", "all", "1", "note", "a nut"}, 200, "a nut"},
+		{p + "/ears/a2", []string{"where", "file 4", "all", "1", "note", "a pin"}, 200, "a pin"},
+		{p + "/ears", []string{"where", "1", "kind", "stop"}, 200, "before layer 1"},
+	})
+	_, doc := c.do("GET", p+"/plan", nil, nil)
+	for _, want := range []string{`"at_height":2.1`, `"file_number":4`, `"before_layer":1`} {
+		if !strings.Contains(doc, want) {
+			t.Errorf("%s is not in %s", want, doc)
+		}
+	}
+}

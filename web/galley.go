@@ -88,7 +88,7 @@ func lifted(res *routine.Result) extra {
 
 // changedLines sets the lines with which a change begins and ends.
 func changedLines(c *routine.Changed) extra {
-	x := extra{Title: fmt.Sprintf("Print settings for some layers from layer %d on: %s", c.From.Layer,
+	x := extra{Title: fmt.Sprintf("Other settings from layer %d on: %s", c.From.Layer,
 		c.Change.Words())}
 	for _, part := range []struct {
 		lines []routine.Line

@@ -220,7 +220,8 @@ func (s *Server) kitRemove(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” uses it; choose another there first", by))
+		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” uses it; choose another there first",
+			by))
 	}
 	if err := s.putItem(c, d, key, plan.Item{Drawer: d, Key: key}); err != nil {
 		return err

@@ -6,7 +6,6 @@ import (
 	"html/template"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"dogear/core/layer"
@@ -191,7 +190,7 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	l := &b.ix.Layers[n-1]
 	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
 		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin),
-		Where: strconv.Itoa(n),
+		Where: whereWords(b.ix, &e),
 		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
 		Bond: e.BondPass != nil, BondFlow: "30"}
 	v.place(b, &e, l)
@@ -232,17 +231,11 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
 	n, line := v.Before, v.Line
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
-	switch {
-	case line > 0:
+	if line > 0 {
 		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
-		v.Where = fmt.Sprintf("line %d", line)
 		if f, err := routine.Locate(b.src, b.ix, e); err == nil {
 			v.When = hours(f.Seconds)
 		}
-	case e.AtHeight != nil:
-		v.Where = heightWords(*e.AtHeight)
-	case e.FileNumber != nil:
-		v.Where = fmt.Sprintf("file %d", *e.FileNumber)
 	}
 	if l.HasNumber && l.Number != int64(n) {
 		v.File = fmt.Sprintf("file %d", l.Number)

@@ -49,7 +49,7 @@ func TestMend(t *testing.T) {
 		{p + "/changes/c9/remove", nil, 404, "no such change"},
 	})
 	c.page(t, p+"/proof", "Same plastic", "less what is muted",
-		"Print settings for some layers from layer 10 on: speed 60 %, fan 40 %", "M220 S60", "M221 S104",
+		"Other settings from layer 10 on: speed 60 %, fan 40 %", "M220 S60", "M221 S104",
 		"wall_mended.gcode")
 	_, out := c.do("GET", p+"/write", nil, nil)
 	for _, want := range []string{"; dogear change c1: speed 60 %, fan 40 %", "M106 S102", "M220 S100",

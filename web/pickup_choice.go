@@ -105,7 +105,8 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		}
 		v, err := strconv.ParseFloat(text, 64)
 		if err != nil || !(v >= n.low && v <= n.high) {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from %g "+
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from "+
+				"%g "+
 				"to %g", clip(text), n.low, n.high))
 		}
 		*n.to = v
@@ -132,7 +133,8 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 			ok = err == nil && math.Abs(xy[i]) < 2000
 		}
 		if !ok {
-			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write X and "+
+			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” is no place; write X "+
+				"and "+
 				"Y: 5, 5", clip(text)))
 		}
 		*p.to = &xy

@@ -176,3 +176,15 @@ func TestPickupKeepsChanges(t *testing.T) {
 		t.Error("the rest does not end the first change and begin the second")
 	}
 }
+
+// TestPaperOnThePage checks that paper under the nozzle is taken off the touch, and said.
+func TestPaperOnThePage(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	u := fmt.Sprintf("/prints/%d/pickup", c.upload(file, "wall.gcode"))
+	c.steps(t, []step{
+		{u + "/evidence", []string{"kind", "touch", "value", "9.3"}, 200, "layer 31, off by 0.00"},
+		{u + "/choice", []string{"all", "1", "feeler", "0.3"}, 200, "9.30 mm on 0.3 mm of paper"},
+	})
+	c.page(t, u, "layer 30, off by 0.00")
+}

@@ -247,13 +247,15 @@ func (s *Server) renameRoutine(c fiber.Ctx) error {
 		return sentence(fiber.StatusUnprocessableEntity, plan.CheckKey(name).Error())
 	}
 	if _, _, there := routineOf(kit, name); there {
-		return sentence(fiber.StatusConflict, fmt.Sprintf("there is a routine called “%s” already", name))
+		return sentence(fiber.StatusConflict, fmt.Sprintf("there is a routine called “%s” already",
+			name))
 	}
 	if by, err := s.usedBy(c, plan.Routines, key); err != nil || by != "" {
 		if err != nil {
 			return err
 		}
-		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” calls it by this name; copy it instead",
+		return sentence(fiber.StatusConflict, fmt.Sprintf("“%s” calls it by this name; copy it "+
+			"instead",
 			by))
 	}
 	if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key},

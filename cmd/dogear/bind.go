@@ -20,14 +20,14 @@ type bindCmd struct {
 	Piece   []string  `arg:"" help:"FILE:FROM-TO, layers of a slicing; FILE:FROM- goes to its end."`
 	Out     string    `short:"o" required:"" help:"File to write; - for standard output."`
 	JSON    bool      `help:"Print dogear-bind/1."`
-	Joint   []string  `help:"What is done at each joint: nothing, nozzle or colour. One for all, or one for each." placeholder:"KIND" sep:","`
+	Joint   []string  `help:"${bind_joint}" placeholder:"KIND" sep:","`
 	Nozzle  float64   `help:"Nozzle that goes in at nozzle joints, mm."`
-	DZ      []float64 `name:"dz" help:"By how much everything behind a joint is lifted, mm. One for all, or one for each." sep:","`
+	DZ      []float64 `name:"dz" help:"${bind_dz}" sep:","`
 	Routine string    `help:"Routine of the joints, by name: one that ships, or one of the plan."`
 	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used."`
 	Force   bool      `help:"Write over an existing OUT."`
 	Number  bool      `name:"renumber" help:"Give all lines new N numbers and checksums."`
-	Accept  []string  `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
+	Accept  []string  `help:"${accept}" placeholder:"CODE@LINE" sep:"none"`
 }
 
 type bindReport struct {

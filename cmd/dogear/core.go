@@ -69,13 +69,13 @@ type applyCmd struct {
 	File     string   `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
 	Plan     string   `required:"" help:"Plan in the format dogear-plan/1."`
 	Out      string   `short:"o" help:"File to write; - for standard output."`
-	InPlace  bool     `help:"Write FILE itself, and keep what it was beside it as FILE.orig. The plan is laid on by height when it was made for another file."`
+	InPlace  bool     `help:"${core_inplace}"`
 	JSON     bool     `help:"Print dogear-edit/1."`
 	Force    bool     `help:"Write over an existing OUT."`
 	Renumber bool     `help:"Give all lines new N numbers and checksums."`
 	Reanchor bool     `help:"Lay a plan made for another file onto this one, by height."`
-	Other    bool     `name:"other-model" help:"Lay a plan made for another model onto this one all the same."`
-	Accept   []string `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
+	Other    bool     `name:"other-model" help:"${other}"`
+	Accept   []string `help:"${accept}" placeholder:"CODE@LINE" sep:"none"`
 }
 
 type editReport struct {

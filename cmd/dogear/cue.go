@@ -21,7 +21,7 @@ type cueCmd struct {
 	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
 	Force    bool   `help:"Write over an existing OUT."`
 	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
-	Other    bool   `name:"other-model" help:"Lay a plan made for another model onto this one all the same."`
+	Other    bool   `name:"other-model" help:"${other}"`
 }
 
 func (c *cueCmd) Run() error {

@@ -23,7 +23,7 @@ type cli struct {
 	Bind      bindCmd      `cmd:"" help:"Join pieces of several slicings of one model."`
 	Proof     proofCmd     `cmd:"" help:"Say what differs between two files, and what could go wrong."`
 	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
-	Cue       cueCmd       `cmd:"" help:"Write the cue sheet of a plan: when each stop comes and what to do."`
+	Cue       cueCmd       `cmd:"" help:"${main_cue}"`
 	Landmarks landmarksCmd `cmd:"" help:"Name folds worth looking at, with reasons."`
 	Backup    backupCmd    `cmd:"" help:"Write all that a Dogear holds into one file."`
 	Restore   restoreCmd   `cmd:"" help:"Put a backup into an empty folder."`
@@ -57,7 +57,8 @@ func run(args []string) int {
 	k, err := kong.New(&c, kong.Name("dogear"),
 		kong.Description("Mark a layer of a sliced file; change what comes after. Line and layer "+
 			"numbers count from 1, lengths are mm."),
-		kong.Vars{"version": version()}, kong.UsageOnError(), kong.Exit(func(n int) { status = n }))
+		helps.CloneWith(kong.Vars{"version": version()}), kong.UsageOnError(),
+		kong.Exit(func(n int) { status = n }))
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "dogear:", err)
 		return 2

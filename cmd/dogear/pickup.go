@@ -16,11 +16,11 @@ import (
 // evidence are the flags that say where a print failed and how the printer
 // finds its place again.
 type evidence struct {
-	Touch      []float64 `help:"Z shown when the nozzle touches the part, mm." sep:"none" placeholder:"Z"`
+	Touch      []float64 `help:"${pickup_touch}" sep:"none" placeholder:"Z"`
 	Caliper    []float64 `help:"Height of the part by calipers, mm." sep:"none" placeholder:"H"`
 	Layer      *int      `help:"Last good layer; decides." placeholder:"N"`
 	FileNumber *int64    `help:"Last good layer as the file counts." placeholder:"N"`
-	Counted    string    `help:"Layers counted up from one that can be recognised." placeholder:"FROM+K"`
+	Counted    string    `help:"${pickup_counted}" placeholder:"FROM+K"`
 	Display    string    `help:"Position shown when it stopped, mm." placeholder:"X,Y,Z"`
 	Line       *int64    `help:"Line to begin with; decides." placeholder:"L"`
 	Byte       *int64    `help:"Bytes sent or read." placeholder:"B"`
@@ -29,7 +29,7 @@ type evidence struct {
 	E          *float64  `name:"e" help:"E shown when it stopped, mm." placeholder:"E"`
 
 	Start     string  `help:"redo, next or mid." default:"" placeholder:"next"`
-	Z         string  `name:"z" help:"How the height is found: kept, touch or clear." enum:"kept,touch,clear" default:"touch"`
+	Z         string  `name:"z" help:"${pickup_z}" enum:"kept,touch,clear" default:"touch"`
 	HomeAt    string  `help:"Where Z is homed, clear of the part." placeholder:"X,Y"`
 	Feeler    float64 `help:"What lay between nozzle and part at the touch, mm."`
 	DZ        float64 `name:"dz" help:"Moves everything up by so much, mm."`
@@ -51,7 +51,7 @@ type pickupCmd struct {
 	JSON     bool     `help:"Print dogear-pickup/1."`
 	Force    bool     `help:"Write over an existing OUT."`
 	Renumber bool     `help:"Give all lines new N numbers and checksums."`
-	Accept   []string `help:"Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it." placeholder:"CODE@LINE" sep:"none"`
+	Accept   []string `help:"${accept}" placeholder:"CODE@LINE" sep:"none"`
 }
 
 type touchCmd struct {

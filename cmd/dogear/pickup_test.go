@@ -180,3 +180,24 @@ func TestRehearse(t *testing.T) {
 		t.Error(status, errs)
 	}
 }
+
+// TestPaper checks that what lay under the nozzle is taken off a touched height, and stays
+// in what the file calls the place where it stands.
+func TestPaper(t *testing.T) {
+	file, _, out := files(t, twoEars)
+	if status, _, errs := dogear(t, "pickup", file, "--touch", "2.1", "--feeler", "0.1", "-o",
+		out); status != 0 {
+		t.Fatal(status, errs)
+	}
+	b, err := os.ReadFile(out)
+	if err != nil || !strings.Contains(string(b), "2.00 high") ||
+		!strings.Contains(string(b), "\nG92 Z2.1 ") {
+		t.Errorf("%v %.300s", err, b)
+	}
+}
+
+func TestVersion(t *testing.T) {
+	if status, out, errs := dogear(t, "--version"); status != 0 || !strings.HasPrefix(out, "dogear ") {
+		t.Error(status, out, errs)
+	}
+}

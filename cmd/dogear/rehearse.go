@@ -12,7 +12,7 @@ import (
 
 type rehearseCmd struct {
 	File  string   `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	Fault []string `help:"Something that goes wrong: KIND@line:N, @layer:N or @minute:T; power, stop, sensor, runout, jam, skip-x, skip-y." placeholder:"FAULT"`
+	Fault []string `help:"${rehearse_fault}" placeholder:"FAULT"`
 	Until string   `help:"Where to end: line:N, layer:N or minute:T." placeholder:"PLACE"`
 	Stay  bool     `help:"Do not resume at stops."`
 	JSON  bool     `help:"Print dogear-rehearsal/1."`

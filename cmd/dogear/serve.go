@@ -26,11 +26,11 @@ type demoCmd struct {
 
 type serveCmd struct {
 	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
-	Host  string `default:"127.0.0.1" help:"Address to listen on; another than this machine's own asks everybody for a passphrase."`
-	New   bool   `name:"new-passphrase" help:"Set another passphrase: from DOGEAR_PASSPHRASE, or asked for."`
+	Host  string `default:"127.0.0.1" help:"${serve_host}"`
+	New   bool   `name:"new-passphrase" help:"${serve_new}"`
 	Data  string `help:"Folder to keep the data in." type:"path"`
-	Watch string `help:"Folder in which every new file gets the plan, in place; what it was is kept beside it as FILE.orig." type:"path"`
-	Plan  string `help:"The plan (dogear-plan/1) for the files of the folder that is watched." type:"path"`
+	Watch string `help:"${serve_watch}" type:"path"`
+	Plan  string `help:"${serve_plan}" type:"path"`
 	Debug bool   `help:"Log every request."`
 }
 
@@ -171,9 +171,11 @@ func openStore(ctx context.Context, dir string) (*store.Store, error) {
 		return nil, refuse("data", fmt.Errorf("%w. Stop it first, or choose another folder with --data",
 			err))
 	case errors.Is(err, store.ErrBroken):
-		return nil, refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” puts "+
+		return nil, refuse("data", fmt.Errorf("%w. Two ways out: “dogear restore BACKUP FOLDER” "+
+			"puts "+
 			"your "+
-			"last backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be read, "+
+			"last backup into a new folder; “dogear backup %s -o SAVED --salvage” reads what can be "+
+			"read, "+
 			"for restoring it", err, dir))
 	case err != nil:
 		return nil, refuse("data", fmt.Errorf("the data folder %s cannot be used: %w", dir, err))

@@ -16,7 +16,11 @@ import (
 	"dogear/core/proof"
 	"dogear/core/routine"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
+
+// What tests of several packages do.
+var index = demotest.Index
 
 type laid struct {
 	from, to    [3]gcode.Nano
@@ -287,13 +291,4 @@ func TestBoundIsOnePrint(t *testing.T) {
 			t.Errorf("%+v", f)
 		}
 	}
-}
-
-func index(t *testing.T, file []byte) *layer.Index {
-	t.Helper()
-	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return ix
 }

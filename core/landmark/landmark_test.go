@@ -9,8 +9,8 @@ import (
 	"testing"
 
 	"dogear/core/landmark"
-	"dogear/core/layer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // dialects are all of them, or the first few with -short.
@@ -25,11 +25,7 @@ func dialects() []demo.Dialect {
 func look(t *testing.T, s demo.Solid, d demo.Dialect) (*landmark.Report, demo.Truth) {
 	t.Helper()
 	file, truth := demo.Slice(s, d)
-	src := bytes.NewReader(file)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
+	src, ix := bytes.NewReader(file), demotest.Index(t, file)
 	r, err := landmark.Find(context.Background(), src, ix, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -55,7 +51,7 @@ func TestLandmarks(t *testing.T) {
 		{"arch", demo.Arch(), []string{"step 17", "bridge 17"}, 5},
 		{"relief", demo.Relief(), []string{"flat-ends 9", "flat-ends 11", "raised 14"}, 5},
 		{"engraved", demo.Engraved(), []string{"flat-ends 13"}, 4},
-		{"bollards", demo.Bollards(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
+		{"piles", demo.Piles(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
 		for _, d := range dialects() {
@@ -254,7 +250,7 @@ func TestCounterbore(t *testing.T) {
 // by their area alone.
 func TestPartsEnd(t *testing.T) {
 	for _, d := range dialects() {
-		r, _ := look(t, demo.Bollards(), d)
+		r, _ := look(t, demo.Piles(), d)
 		for n, want := range map[int]string{13: "2 parts end here; 3 go on",
 			15: "One part ends here; 2 go on"} {
 			ok := slices.ContainsFunc(r.Landmarks, func(m landmark.Landmark) bool {

@@ -276,7 +276,8 @@ func TestMoveTimes(t *testing.T) {
 		l := &ix.Layers[n-1]
 		if len(times) != len(moves) || times[0] < l.Begin ||
 			times[len(times)-1] > l.Begin+l.Seconds+1e-6 {
-			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times), times[0],
+			t.Fatalf("layer %d: %d moves, %d times, %v … %v of %v + %v", n, len(moves), len(times),
+				times[0],
 				times[len(times)-1], l.Begin, l.Seconds)
 		}
 		for i := 1; i < len(times); i++ {

@@ -102,7 +102,8 @@ func TestObjects(t *testing.T) {
 	if err != nil || len(p.Folds) != 4 || p.Folds[0].Layer != 13 || p.Folds[3].Layer != 39 {
 		t.Errorf("%+v %v", p, err)
 	}
-	if _, err := p.Only(); err == nil || !strings.Contains(err.Error(), "“layer 14” (after 13, from "+
+	if _, err := p.Only(); err == nil || !strings.Contains(err.Error(), "“layer 14” (after 13, "+
+		"from "+
 		"2.60 mm up)") {
 		t.Error(err)
 	}

@@ -364,10 +364,11 @@ func (p *Plan) Dialect() gcode.Dialect {
 // withStop adds the word with which a stop begins. A timed wait is none: other lines of
 // the file may wait too.
 func withStop(words []string, line string) []string {
-	if w := stopName(line); w == "" || w == "G4" || usualStop(w) || slices.Contains(words, w) {
+	w := stopName(line)
+	if w == "" || w == "G4" || usualStop(w) || slices.Contains(words, w) {
 		return words
 	}
-	return append(words, stopName(line))
+	return append(words, w)
 }
 
 // usualStop reports whether every printer is taken to stop at a word.

@@ -68,7 +68,8 @@ func inserts() []Item {
 			Length: n[0], Across: n[1], Height: n[2], Magnet: true}, n[0]*n[1]*n[2])
 	}
 	for _, n := range [][2]float64{{3, 10}, {4, 20}} {
-		add(InsertPart{Name: fmt.Sprintf("pin %g × %g, upright", n[0], n[1]), Shape: "disc", Across: n[0],
+		add(InsertPart{Name: fmt.Sprintf("pin %g × %g, upright", n[0], n[1]), Shape: "disc",
+			Across: n[0],
 			Height: n[1]}, n[0]*n[0]*math.Pi/4*n[1])
 		add(InsertPart{Name: fmt.Sprintf("pin %g × %g, lying", n[0], n[1]), Shape: "block", Length: n[1],
 			Across: n[0], Height: n[0]}, n[0]*n[0]*math.Pi/4*n[1])

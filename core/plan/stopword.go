@@ -3,7 +3,9 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"dogear/core/gcode"
@@ -42,12 +44,25 @@ func DrawsOut(word string) bool { return stopName(word) == "M600" }
 func StopsFor(word string) float64 {
 	var m gcode.Machine
 	var a gcode.Act
-	m.Exec(parse(word), &a)
-	if a.Kind != gcode.Dwell {
-		return 0
+	c := parse(word)
+	m.Exec(c, &a)
+	switch {
+	case a.Kind == gcode.Dwell:
+		return a.Dwell
+	case c.Is('M', 0) || c.Is('M', 1):
+		if m := timed.FindSubmatch(c.Text); m != nil {
+			s, _ := strconv.ParseFloat(string(m[2]), 64)
+			if strings.EqualFold(string(m[1]), "P") { // thousandths
+				s /= 1000
+			}
+			return s
+		}
 	}
-	return a.Dwell
+	return 0
 }
+
+// timed is what makes M0 and M1 go on by themselves: S and seconds, or P and thousandths.
+var timed = regexp.MustCompile(`^\s*([SsPp])(\d+(?:\.\d+)?)\s*$`)
 
 // checkStop says why a line cannot be a stop word. An empty one is none: the usual one is
 // used then.
@@ -58,6 +73,9 @@ func checkStop(line string) error {
 	if err := checkLines("a stop word", line); err != nil {
 		return err
 	}
+	if strings.ContainsAny(line, "\r\n") {
+		return errors.New("a stop word is one line")
+	}
 	var m gcode.Machine
 	var a gcode.Act
 	c := parse(line)
@@ -65,6 +83,10 @@ func checkStop(line string) error {
 	why := ""
 	switch a.Kind {
 	case gcode.Stop, gcode.Macro, gcode.Unknown:
+	case gcode.Message:
+		if c.Code != 118 { // that one goes to a host, which may stop the printer
+			why = "only shows a message"
+		}
 	case gcode.Dwell:
 		if a.Dwell <= 0 {
 			why = "waits for no time at all"

@@ -14,7 +14,11 @@ import (
 	"dogear/core/proof"
 	"dogear/core/routine"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
+
+// What tests of several packages do.
+var index, prove = demotest.Index, demotest.Prove
 
 // faults are what people do to a file by hand, each with the codes of which one
 // must be found. They are done to a file with one honest ear before layer 6.
@@ -136,25 +140,6 @@ func TestHeadShape(t *testing.T) {
 			t.Errorf("%s: %+v %v", name, x.Findings, err)
 		}
 	}
-}
-
-func index(t *testing.T, file []byte) *layer.Index {
-	t.Helper()
-	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return ix
-}
-
-func prove(t *testing.T, file, edited []byte) *proof.Report {
-	t.Helper()
-	r, err := proof.Prove(context.Background(), bytes.NewReader(file), bytes.NewReader(edited),
-		index(t, file), index(t, edited), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return r
 }
 
 func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan) []byte {

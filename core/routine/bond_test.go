@@ -54,7 +54,8 @@ func TestBond(t *testing.T) {
 		}
 		w := want[n]
 		if m.Pos != w.To || a.From != w.From || a.Laid != w.Laid/4 || m.Feed != w.Feed {
-			t.Errorf("line %d: %v → %v lays %v, want %v → %v and %v", line, a.From, m.Pos, a.Laid, w.From,
+			t.Errorf("line %d: %v → %v lays %v, want %v → %v and %v", line, a.From, m.Pos, a.Laid,
+				w.From,
 				w.To, w.Laid/4)
 		}
 		n++

@@ -158,27 +158,38 @@ func (r *Result) heated(line int64) bool {
 	return false
 }
 
+// mayChange says why a change cannot be made.
+func (r *Result) mayChange(p *plan.Plan, c *Changed) error {
+	ch := &c.Change
+	switch {
+	case mutes(p, c.From.Line) || mutes(p, c.Until.Line):
+		return fmt.Errorf("change %s begins or ends in muted lines", ch.ID)
+	case ch.Nozzle == 0:
+		return nil
+	case c.From.At.Nozzle() < hot || !c.From.At.Stated():
+		return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it "+
+			"is there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
+	}
+	for k := range r.Blocks {
+		if b := &r.Blocks[k]; b.Fold.Line > c.From.Line && b.Fold.Line < c.Until.Line &&
+			Wants(p, &b.Ear, b.Fold.Layer) != 0 {
+			return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a "+
+				"temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
+		}
+	}
+	return nil
+}
+
 // changes writes the changes: their first lines, what the file itself says
 // between them, and what puts everything back.
 func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
 	for i := range r.Changes {
 		c := &r.Changes[i]
-		if mutes(p, c.From.Line) || mutes(p, c.Until.Line) {
-			return fmt.Errorf("change %s begins or ends in muted lines", c.Change.ID)
+		if err := r.mayChange(p, c); err != nil {
+			return err
 		}
 		ch := &c.Change
-		for k := range r.Blocks {
-			if b := &r.Blocks[k]; ch.Nozzle != 0 && b.Fold.Line > c.From.Line &&
-				b.Fold.Line < c.Until.Line && Wants(p, &b.Ear, b.Fold.Layer) != 0 {
-				return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a "+
-					"temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
-			}
-		}
 		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
-		if ch.Nozzle != 0 && (c.From.At.Nozzle() < hot || !c.From.At.Stated()) {
-			return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it is "+
-				"there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
-		}
 		a := NewScript(from, st)
 		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°",
 			""))), "from here on it is laid otherwise")

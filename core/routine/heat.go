@@ -14,7 +14,8 @@ import (
 // where the head is parked, and only then comes back. Nothing waits on the part.
 //
 //	nozzle  a ────┐ cooled, if asked  ┌── max(a, b) ──┐
-//	              └────── stop ───────┘  load, purge  └── b ── back over the part
+// └────── stop ───────┘ load, purge └── b ── back
+// over the part
 
 // keepClear is how high above the part the head may wait.
 const keepClear = 2.0

@@ -337,6 +337,7 @@ func TestStopWordForms(t *testing.T) {
 	for word, c := range map[string]struct{ has, not []string }{
 		"M600 B3": {[]string{"\nM600 B3\n"}, []string{"\nG1 X5 Y46", "\nG1 E30"}},
 		"m600":    {[]string{"\nm600\n"}, []string{"\nG1 X5 Y46", "\nG1 E30"}},
+		"M0 S60":  {[]string{"60 s, then it goes on by itself", "\nM0 S60\n"}, []string{"\nG4 S"}},
 		"G4 S120": {[]string{"then it goes on by itself", "\nG4 S110\nM300 S880 P200\nG4 S10\n",
 			"\nG1 X5 Y46"}, []string{"\nG4 S120\n"}},
 	} {

@@ -97,7 +97,7 @@ func (c *compiler) stop() {
 		c.announce()
 		c.addLine(w, "the printer parks, changes and comes back by itself")
 	case plan.StopsFor(w) > 0:
-		c.timedStop(plan.StopsFor(w))
+		c.timedStop(w, plan.StopsFor(w))
 	default:
 		c.announce()
 		c.ownLine(w, "waits for you")
@@ -111,12 +111,18 @@ func (c *compiler) stop() {
 const warnBefore = 10
 
 // timedStop waits for so many seconds, and tells that the printer goes on by itself.
-func (c *compiler) timedStop(seconds float64) {
+func (c *compiler) timedStop(word string, seconds float64) {
 	said := fmt.Sprintf("%g s, then it goes on by itself", seconds)
 	if c.said != "" {
 		said = c.said + " (" + said + ")"
 	}
 	c.said = clean(said)
+	var cmd gcode.Command
+	if cmd.Parse([]byte(word)); !cmd.Is('G', 4) { // it waits in its own way
+		c.announce()
+		c.ownLine(word, fmt.Sprintf("waits %g s", seconds))
+		return
+	}
 	warn := 0.0
 	if seconds > 2*warnBefore {
 		warn = warnBefore

@@ -168,6 +168,14 @@ test("go to understands layers, heights, numbers, lines, shares and times", asyn
   );
   assert.equal(await height(p), "7.40");
   assert.ok(await p.isHidden("[data-folds]"));
+  // By pointer as well.
+  await p.fill("#goto", "7.4mm");
+  await p.press("#goto", "Enter");
+  await p.click('[data-folds] button:has-text("before 37")');
+  await p.waitForFunction(() =>
+    /before layer 37/.test(document.querySelector("#said").textContent),
+  );
+  assert.equal(await height(p), "7.20");
   // Dragging an ear on the spine moves it.
   const svg = await (await p.$("[data-spine]")).boundingBox();
   const ear = await (await p.$('[data-spine] [data-ear-id="a1"]')).boundingBox();

@@ -98,7 +98,7 @@ test("ten layers are laid slower and cooler, and all is put back behind them", a
   await p.goto(`${app.url}/prints/2/proof`);
   assert.match(
     await reads(p, "main"),
-    /Print settings for some layers from layer 40 on: speed 60 %, fan 30 %/,
+    /Other settings from layer 40 on: speed 60 %, fan 30 %/,
   );
   assert.match(await reads(p, "h1"), /Same plastic/);
   await p.goBack();

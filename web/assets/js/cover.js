@@ -13,6 +13,7 @@ export class Cover {
     this.data = null;
     this.rest = null;
     this.asked = "";
+    this.asking = null; // what ends the newest request
   }
 
   get open() {
@@ -66,10 +67,16 @@ export class Cover {
       });
       if (key !== this.key) return;
     }
-    const r = await fetch(
-      `${this.url}/${this.view}${this.cut ? `?cut=${fold}` : line ? `?line=${line}` : ""}`,
-    );
-    if (key !== this.key || !r.ok) return;
+    this.asking?.abort(); // nobody looks at that one any more
+    this.asking = new AbortController();
+    const part = this.cut ? `?cut=${fold}` : line ? `?line=${line}` : "";
+    const { signal } = this.asking;
+    const r = await fetch(`${this.url}/${this.view}${part}`, { signal }).catch(() => null);
+    if (key !== this.key) return;
+    if (!r?.ok) {
+      this.key = ""; // it is asked for again when something moves
+      return;
+    }
     const buf = await r.arrayBuffer();
     const v = new DataView(buf);
     const w = v.getUint32(0, true),

@@ -20,6 +20,8 @@ export class Goto {
       this.offer([]);
       this.input.focus();
     });
+    // Some browsers focus no button that is clicked: the list would go before the click.
+    this.list.addEventListener("mousedown", (e) => e.preventDefault());
     this.form.addEventListener("focusout", (e) => {
       if (!this.form.contains(e.relatedTarget)) this.offer([]);
     });

@@ -82,9 +82,10 @@ function sentence(b) {
     const line = b.lineNow();
     const x = bandAt(state.bands, n, line - 1),
       y = bandAt(state.bands, n, line);
-    const there = `in front of line ${count(line)}`;
-    if (x === y) p.append(`Inside layer ${n}${name(n)}, ${there} · all `, colour(x));
-    else p.append(colour(x), ` ends inside layer ${n}${name(n)} · `, colour(y), ` begins ${there}`);
+    const here = `layer ${n}${name(n)}`,
+      there = `in front of line ${count(line)}`;
+    if (x === y) p.append(`Inside ${here}, ${there} · all `, colour(x));
+    else p.append(colour(x), ` ends inside ${here} · `, colour(y), ` begins ${there}`);
     return;
   }
   const y = bandAt(state.bands, n);

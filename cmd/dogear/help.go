@@ -1,0 +1,26 @@
+package main
+
+import "github.com/alecthomas/kong"
+
+// helps are the longer texts of --help, by the name that a flag calls them by.
+var helps = kong.Vars{
+	"accept":  "Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it.",
+	"bind_dz": "By how much everything behind a joint is lifted, mm. One for all, or one for each.",
+	"bind_joint": "What is done at each joint: nothing, nozzle or colour. One for all, or one for " +
+		"each.",
+	"core_inplace": "Write FILE itself, and keep what it was beside it as FILE.orig. The plan is " +
+		"laid on by height when it was made for another file.",
+	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
+	"other":          "Lay a plan made for another model onto this one all the same.",
+	"pickup_counted": "Layers counted up from one that can be recognised.",
+	"pickup_touch":   "Z shown when the nozzle touches the part, mm.",
+	"pickup_z":       "How the height is found: kept, touch or clear.",
+	"rehearse_fault": "Something that goes wrong: KIND@line:N, @layer:N or @minute:T; power, stop, " +
+		"sensor, runout, jam, skip-x, skip-y.",
+	"serve_host": "Address to listen on; another than this machine's own asks everybody for a " +
+		"passphrase.",
+	"serve_new":  "Set another passphrase: from DOGEAR_PASSPHRASE, or asked for.",
+	"serve_plan": "The plan (dogear-plan/1) for the files of the folder that is watched.",
+	"serve_watch": "Folder in which every new file gets the plan, in place; what it was is kept " +
+		"beside it as FILE.orig.",
+}
