@@ -96,10 +96,7 @@ test("ten layers are laid slower and cooler, and all is put back behind them", a
   await p.click("[data-otherwise] button");
   await said(p, "changes the speed there already");
   await p.goto(`${app.url}/prints/2/proof`);
-  assert.match(
-    await reads(p, "main"),
-    /Other settings from layer 40 on: speed 60 %, fan 30 %/,
-  );
+  assert.match(await reads(p, "main"), /Other settings from layer 40 on: speed 60 %, fan 30 %/);
   assert.match(await reads(p, "h1"), /Same plastic/);
   await p.goBack();
   await p.waitForSelector('[data-bench][data-ready="true"]');
