@@ -72,8 +72,8 @@ test("six balls stand proud in the turntable; the head is lifted over them", asy
   const p = await page(browser);
   await open(p, `${app.url}/prints/9?before=43`);
   assert.match(await fit(p), /In each of 6 pockets: it stands \d\.\d+ mm proud/);
-  assert.equal(await p.locator(".spine-hollow").count(), 6);
-  assert.equal(await p.locator(".spine-sits").count(), 6);
+  assert.equal(await p.locator("[data-spine] > .spine-hollow").count(), 6);
+  assert.equal(await p.locator("[data-spine] > .spine-sits").count(), 6);
   await p.waitForSelector(".thread-leap");
   const marks = JSON.parse(await p.getAttribute("#margin", "data-marks"));
   assert.ok(marks.overs.length > 40, `${marks.overs.length} ways are lifted`);

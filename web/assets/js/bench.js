@@ -43,7 +43,7 @@ class Bench {
     this.view = new View([x0 - 1, y0 - 1, x1 + 1, y1 + 1]);
     this.svg = this.q("[data-spine]");
     this.ribbon = this.q("[data-thread]");
-    this.spine = new Spine(this.svg, book);
+    this.spine = new Spine(this.svg, book, { lens: true });
     this.thread = new Thread(this.ribbon);
     this.canvas = { left: this.q('[data-page="left"]'), right: this.q('[data-page="right"]') };
     this.cover = new Cover(this.q("[data-cover]"), `/prints/${this.id}/cover`);
@@ -184,10 +184,11 @@ class Bench {
     headline(this);
     const rest = state.rest && n <= this.N ? this.nextFilament()?.colour : "";
     const { ears, bands, mutes, sits, changes } = state;
-    spine.draw(n, ears, bands, rest, state.path > 0, mutes, sits, changes);
-    const taller = spine.taller.toFixed(spine.taller < 10 ? 1 : 0);
-    const flat = spine.taller > 1.05 ? `heights drawn ${taller}× taller` : "";
-    this.put("scale", spine.lens > 1 ? "drawn wider round the fold" : flat);
+    const { landmarks, stops } = this.book;
+    const inside = state.path > 0;
+    const marked = { ears, landmarks, stops, mutes, sits, changes };
+    spine.draw({ fold: n, inside, bands, rest, tone: "ink", ...marked });
+    this.put("scale", spine.scale());
     this.margin.show();
     this.loadCover();
     this.pages.draw();

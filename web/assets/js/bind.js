@@ -142,9 +142,7 @@ export async function bind(root) {
         bands.push({ ...b, from, line: 0 });
       }
     });
-    spine.draw(fold, [], bands, "", false, []);
-    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot"))
-      e.remove();
+    spine.draw({ fold, bands });
     const defs = el("defs");
     runs.forEach((_, i) => {
       const p = el("pattern", {
@@ -190,14 +188,7 @@ export async function bind(root) {
     svg.setAttribute("aria-valuemax", state.shared.length);
     svg.setAttribute("aria-valuenow", state.shared.indexOf(s) + 1);
     svg.setAttribute("aria-valuetext", s ? `${mm(s.z)} mm` : "no height that both share");
-    put(
-      "scale",
-      spine.lens > 1
-        ? "drawn wider round the joint"
-        : spine.taller > 1.05
-          ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller`
-          : "",
-    );
+    put("scale", spine.scale());
   }
 
   const current = () => state.shared.find((s) => s.a === (chosen?.a ?? state.pieces[state.at].to));

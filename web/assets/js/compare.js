@@ -57,15 +57,7 @@ export async function compare(root) {
 
   function side() {
     const svg = q("[data-spine]");
-    spine.draw(
-      n,
-      [],
-      now.bands.map((b) => ({ ...b })),
-      "",
-      false,
-      [],
-    );
-    for (const e of svg.querySelectorAll(".mark-dot")) e.remove();
+    spine.draw({ fold: n, bands: now.bands, tone: "ink" });
     const was = Object.assign(Object.create(Spine.prototype), spine, {
       book: { ...old, height: now.height },
     });

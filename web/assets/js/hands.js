@@ -10,7 +10,8 @@ export function hands(b) {
   const signOf = (ear) => root.querySelector(`[data-ear="${ear}"]`)?.dataset.sign || "";
   // ---- the pointer on the spine: drag the fold, or an ear
   let wheel = 0,
-    ear = null;
+    ear = null,
+    began = null; // where a drag began, px: in the lens or on the spine
   svg.addEventListener(
     "wheel",
     (e) => {
@@ -24,13 +25,19 @@ export function hands(b) {
     },
     { passive: false },
   );
-  const drag = (e) => b.go(spine.at(e.clientY - svg.getBoundingClientRect().top));
+  const under = (e) => {
+    const r = svg.getBoundingClientRect();
+    return spine.at(e.clientY - r.top, began ?? e.clientX - r.left);
+  };
+  const drag = (e) => b.go(under(e));
   svg.addEventListener("pointerdown", (e) => {
     const dot = e.target.closest(".mark-dot");
     if (dot) return b.goEar({ before: Number(dot.dataset.before), line: Number(dot.dataset.line) });
     ear = e.target.closest("[data-ear-id]")?.dataset.earId || null;
     svg.setPointerCapture(e.pointerId);
     svg.focus({ preventScroll: true });
+    began = e.clientX - svg.getBoundingClientRect().left;
+    spine.lens.held = true;
     if (ear) b.goEar(state.ears.find((x) => x.id === ear));
     else drag(e);
   });
@@ -39,8 +46,10 @@ export function hands(b) {
   });
   svg.addEventListener("pointerup", (e) => {
     const moved = ear && state.ears.find((x) => x.id === ear);
-    const to = spine.at(e.clientY - svg.getBoundingClientRect().top);
-    ear = null;
+    const to = under(e);
+    ear = began = null;
+    spine.lens.held = false;
+    b.show();
     if (moved && to !== moved.before && to <= N)
       htmx.ajax("POST", `/prints/${id}/ears/${moved.id}`, {
         source: document.querySelector("#margin"),

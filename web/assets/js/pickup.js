@@ -132,14 +132,8 @@ export async function pickup(root) {
           ? state.first
           : Math.min(state.last + 1, N + 1)
         : 0;
-    spine.draw(
-      fold,
-      [],
-      bands.map((b) => ({ ...b })),
-      "",
-      state.inside,
-      [],
-    );
+    const { inside } = state;
+    spine.draw({ fold, inside, bands, tone: "brick", unprinted: fold <= N ? fold : 0 });
     svg.setAttribute("aria-valuemax", N);
     svg.setAttribute("aria-valuenow", state.last || 0);
     svg.setAttribute(
@@ -147,34 +141,6 @@ export async function pickup(root) {
       state.last ? `layer ${state.last}, ${mm(book.z[state.last - 1])} mm` : "not known yet",
     );
     const w = svg.clientWidth;
-    for (const e of svg.querySelectorAll(".spine-line, .spine-tag, .spine-tag-text, .mark-dot"))
-      e.remove();
-    const defs = el("defs"),
-      pattern = el("pattern", {
-        id: "hatch",
-        width: 6,
-        height: 6,
-        patternUnits: "userSpaceOnUse",
-        patternTransform: "rotate(45)",
-      });
-    pattern.append(el("path", { d: "M0 0v6", class: "hatch-line" }));
-    defs.append(pattern);
-    svg.append(defs);
-    if (fold) {
-      const rest = spine.shape(book.front, fold, N + 1);
-      svg.append(
-        el("path", { d: rest, class: "spine-left" }),
-        el("path", { d: rest, class: "spine-hatch" }),
-      );
-      const y = Math.round(spine.y(spine.under(fold))) + 0.5;
-      svg.append(el("path", { d: `M2 ${y}H${w - 4}`, class: "spine-cut" }));
-      const label = state.inside ? `in ${fold}` : fold > N ? `${N} | end` : `${fold - 1} | ${fold}`;
-      const tw = 14 + label.length * 6.6;
-      svg.append(
-        el("path", { d: `M2 ${y - 12}h${tw}l9 12l-9 12h${-tw}z`, class: "spine-cut-tag" }),
-        el("text", { x: 9, y: y + 4, class: "spine-tag-text" }, label),
-      );
-    }
     // Evidence stands in columns of its own, each with its name above.
     (state.bars || []).slice(0, 5).forEach((b, i) => {
       const x = w - 58 + i * 12 - Math.max(0, (state.bars.length - 4) * 12);
@@ -198,14 +164,7 @@ export async function pickup(root) {
         ),
       );
     });
-    put(
-      "scale",
-      spine.lens > 1
-        ? "drawn wider round the fold"
-        : spine.taller > 1.05
-          ? `heights drawn ${spine.taller.toFixed(spine.taller < 10 ? 1 : 0)}× taller`
-          : "",
-    );
+    put("scale", spine.scale());
   }
 
   async function ribbon() {

@@ -4,7 +4,6 @@ import { Spine } from "./spine.js";
 import { View } from "./view.js";
 import { draw } from "./page.js";
 import { parse, WAY } from "./geometry.js";
-import { el } from "./svg.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
@@ -120,28 +119,8 @@ export async function rehearse(root) {
   function side(fold) {
     const svg = q("[data-spine]");
     const spine = new Spine(svg, book);
-    spine.draw(0, [], bands, "", false, []);
-    for (const e of svg.querySelectorAll(".mark-dot")) e.remove();
-    const defs = el("defs"),
-      pattern = el("pattern", {
-        id: "hatch",
-        width: 6,
-        height: 6,
-        patternUnits: "userSpaceOnUse",
-        patternTransform: "rotate(45)",
-      });
-    pattern.append(el("path", { d: "M0 0v6", class: "hatch-line" }));
-    defs.append(pattern);
-    svg.append(defs);
-    if (fold <= N) {
-      const rest = spine.shape(book.front, fold, N + 1);
-      svg.append(
-        el("path", { d: rest, class: "spine-left" }),
-        el("path", { d: rest, class: "spine-hatch" }),
-      );
-      const y = Math.round(spine.y(spine.under(fold))) + 0.5;
-      svg.append(el("path", { d: `M2 ${y}H${svg.clientWidth - 4}`, class: "spine-line" }));
-    }
+    const left = fold <= N ? fold : 0;
+    spine.draw({ fold: left, bands, tone: "line", unprinted: left });
   }
 
   const clock = (s) => {
