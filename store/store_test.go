@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"testing"
+	"time"
 
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -254,5 +255,29 @@ func TestUndo(t *testing.T) {
 		s.db.QueryRow(`SELECT (SELECT COUNT(*) FROM revisions) + (SELECT COUNT(*) FROM chunks)`).Scan(
 			&n); err != nil || n != 0 {
 		t.Error(n, err)
+	}
+}
+
+// TestWritten keeps one row for the same marks, and gives the newest first.
+func TestWritten(t *testing.T) {
+	s := open(t, t.TempDir())
+	ctx := context.Background()
+	p := put(t, s, []byte("G1 X1\n"))
+	for _, w := range []Written{{Marks: "a", Name: "1"}, {Marks: "b", Name: "2"},
+		{Marks: "a", Name: "3"}} {
+		if err := s.SaveWritten(ctx, p.ID, w); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(2 * time.Millisecond)
+	}
+	all, err := s.Written(ctx, p.ID, 9)
+	if err != nil || len(all) != 2 || all[0].Name != "3" || all[1].Name != "2" || all[0].At.IsZero() {
+		t.Errorf("%+v %v", all, err)
+	}
+	if err := s.Remove(ctx, p.ID); err != nil {
+		t.Fatal(err)
+	}
+	if all, err := s.Written(ctx, p.ID, 9); err != nil || len(all) != 0 {
+		t.Errorf("%+v %v", all, err)
 	}
 }

@@ -72,9 +72,19 @@ func (s *Server) bench(c fiber.Ctx) error {
 	}
 	v := b.finds(m)
 	v["Reading"], v["Title"], v["At"], v["Margin"] = b.reading(), b.print.Title, "bench", margin
+	if b.print.Name == firstRun {
+		for _, l := range b.landmarks() {
+			if l.Kind == landmark.Raised {
+				v["First"] = l.Before
+			}
+		}
+	}
 	v["Views"], v["Findings"] = raster.Views, b.ix.Findings
 	return s.page(c, "bench", v)
 }
+
+// firstRun is the demo print on which the first steps are shown.
+const firstRun = "tide-gauge.gcode"
 
 // finds is what was found by looking at the layers.
 func (b *book) finds(m *marked) fiber.Map {
@@ -123,11 +133,12 @@ type markView struct {
 	Kind      string  `json:"kind"`
 	Certainty float64 `json:"certainty"`
 	Reason    string  `json:"reason"`
+	Skirt     bool    `json:"skirt"` // it only tells where the part begins
 }
 
 // Colours reports whether people change the colour at folds of this kind.
 func (m markView) Colours() bool {
-	return slices.Contains([]string{landmark.Raised, landmark.Step, landmark.FlatEnds,
+	return !m.Skirt && slices.Contains([]string{landmark.Raised, landmark.Step, landmark.FlatEnds,
 		landmark.Paths}, m.Kind)
 }
 
@@ -142,7 +153,8 @@ func (b *book) landmarks() []markView {
 	slices.SortStableFunc(sorted,
 		func(x, y landmark.Landmark) int { return cmp.Compare(y.Certainty, x.Certainty) })
 	for _, m := range sorted {
-		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason}
+		v := markView{Kind: m.Kind, Certainty: m.Certainty, Reason: m.Reason,
+			Skirt: m.Reason == landmark.SkirtEnds}
 		if m.Certainty < 0.5 {
 			continue
 		}

@@ -110,6 +110,11 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 		return err
 	}
 	if c.FormValue("all") == "" {
+		if e.Kind == plan.Own && len(e.Lines) == 0 {
+			e.Lines = []string{placeholder} // the card has the box to write them in
+		} else if e.Kind != plan.Own {
+			e.Lines = nil
+		}
 		return nil
 	}
 	e.Note, e.Stop = clip(c.FormValue("note")), clip(c.FormValue("stop"))
@@ -161,6 +166,9 @@ func earKindForm(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear, kit *store.Kit
 	}
 	return nil
 }
+
+// placeholder stands for a person's own lines until they are written.
+const placeholder = "; your lines"
 
 // ownLines are the lines of a text, for an ear that has some.
 func ownLines(e *plan.Ear, text string) []string {

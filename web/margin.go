@@ -23,6 +23,9 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	v := &marginView{ID: b.print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.undo,
 		Redo: m.redo, Filaments: m.swatches(p.First), Ours: b.ix.Ours}
 	v.Printer, v.Version = p.Printer.Name, m.version
+	if v.Written, err = s.written(c.Context(), b.print.ID, m); err != nil {
+		return nil, err
+	}
 	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
 		return nil, err
 	}

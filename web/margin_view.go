@@ -39,6 +39,7 @@ type marginView struct {
 	Changes    []changeView
 	Layers     int
 	Found      []foundView
+	Written    writtenView
 	Ours       int
 }
 
@@ -76,8 +77,9 @@ type earView struct {
 	Lean                                     bool   // its card is fetched when it is opened
 	Sign                                     string // of its present state
 	ID, Kind, Title, Does, Place, File, When string
-	Before                                   int   // the layer it stands before or lies in
-	Line                                     int64 // set when it lies inside that layer
+	Short                                    string // where it stands, in two words
+	Before                                   int    // the layer it stands before or lies in
+	Line                                     int64  // set when it lies inside that layer
 	Where                                    string
 	Colour                                   string
 	Note                                     string
@@ -231,8 +233,10 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
 	n, line := v.Before, v.Line
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
+	v.Short = fmt.Sprintf("before %d", n)
 	if line > 0 {
 		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
+		v.Short = fmt.Sprintf("inside %d", n)
 		if f, err := routine.Locate(b.src, b.ix, e); err == nil {
 			v.When = hours(f.Seconds)
 		}

@@ -50,7 +50,7 @@ func TestMend(t *testing.T) {
 	})
 	c.page(t, p+"/proof", "Same plastic", "less what is muted",
 		"Other settings from layer 10 on: speed 60 %, fan 40 %", "M220 S60", "M221 S104",
-		"wall_mended.gcode")
+		"wall_mended_")
 	_, out := c.do("GET", p+"/write", nil, nil)
 	for _, want := range []string{"; dogear change c1: speed 60 %, fan 40 %", "M106 S102", "M220 S100",
 		"; dogear back c2 ends", "M104 S225"} {
@@ -59,7 +59,7 @@ func TestMend(t *testing.T) {
 		}
 	}
 	// Opened again, it gives the original back with what was decided.
-	again, refused := c.bring("wall_mended.gcode", []byte(out))
+	again, refused := c.bring("wall_mended_", []byte(out))
 	if refused != "" {
 		t.Fatal(refused)
 	}

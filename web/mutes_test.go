@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"dogear/core/archive"
+	"dogear/core/plan"
 	"dogear/core/routine"
 	"dogear/demo"
 	"dogear/store"
@@ -22,6 +23,11 @@ func TestNames(t *testing.T) {
 		}
 	}
 	b := &book{print: store.Print{Name: "lighthouse.gcode"}}
+	m := &marked{plan: &plan.Plan{First: "red"}}
+	tag := "_" + m.name()[:3]
+	if other := (&marked{plan: &plan.Plan{First: "white"}}).name(); m.name() == other {
+		t.Errorf("other marks have the same name, %s", other)
+	}
 	res := &routine.Result{}
 	for want, layers := range map[string][]int{
 		"lighthouse_unchanged.gcode": nil, "lighthouse_stop-38.gcode": {38},
@@ -32,7 +38,10 @@ func TestNames(t *testing.T) {
 		for _, n := range layers {
 			res.Blocks = append(res.Blocks, routine.Block{Fold: routine.Fold{Layer: n}})
 		}
-		if got := outName(b, res); got != want {
+		if layers != nil {
+			want = strings.Replace(want, ".gcode", tag+".gcode", 1)
+		}
+		if got := outName(b, m, res); got != want {
 			t.Errorf("%v: %q, want %q", layers, got, want)
 		}
 	}
@@ -84,7 +93,7 @@ func TestMutesThroughTheWeb(t *testing.T) {
 	}
 	if _, body := c.do("GET", path+"/proof", nil, nil); !strings.Contains(body,
 		"; dogear muted: G1 X") || !strings.Contains(body, "this goes on as if they had run") ||
-		!strings.Contains(body, "tide-gauge_muted.gcode") {
+		!strings.Contains(body, "tide-gauge_muted_") {
 		t.Error("the proof does not show the muted line and what is inserted behind it")
 	}
 	_, out := c.do("GET", path+"/write", nil, nil)

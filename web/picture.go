@@ -22,11 +22,20 @@ func (s *Server) planPicture(ctx context.Context, b *book, m *marked) (string, e
 	if err != nil {
 		return "", err
 	}
-	p := cv.model.View("slant")
-	if p.W == 0 || p.H == 0 {
-		return "", nil
+	raw, err := cv.png("slant", m.bands(b.ix), smallPicture)
+	if err != nil || raw == nil {
+		return "", err
 	}
-	bands := m.bands(b.ix)
+	return plan.PicturePrefix + base64.StdEncoding.EncodeToString(raw), nil
+}
+
+// png draws a view in colours, at most so many pixels wide and high; nil when there is
+// nothing to see.
+func (cv *cover) png(view string, bands []band, most int) ([]byte, error) {
+	p := cv.model.View(view)
+	if p.W == 0 || p.H == 0 {
+		return nil, nil
+	}
 	colours := make([]color.NRGBA, len(cv.parts))
 	for i, q := range cv.parts {
 		c := bands[0].Colour
@@ -37,7 +46,7 @@ func (s *Server) planPicture(ctx context.Context, b *book, m *marked) (string, e
 		}
 		colours[i] = rgb(c)
 	}
-	by := max(1, (max(p.W, p.H)+smallPicture-1)/smallPicture)
+	by := max(1, (max(p.W, p.H)+most-1)/most)
 	img := image.NewNRGBA(image.Rect(0, 0, p.W/by, p.H/by))
 	for y := range p.H / by {
 		for x := range p.W / by {
@@ -48,10 +57,8 @@ func (s *Server) planPicture(ctx context.Context, b *book, m *marked) (string, e
 		}
 	}
 	var out bytes.Buffer
-	if err := png.Encode(&out, img); err != nil {
-		return "", err
-	}
-	return plan.PicturePrefix + base64.StdEncoding.EncodeToString(out.Bytes()), nil
+	err := png.Encode(&out, img)
+	return out.Bytes(), err
 }
 
 // shaded is a colour in light and shade, as the cover has it: 128 leaves it.

@@ -31,28 +31,7 @@ func (s *Server) planFile(c fiber.Ctx) error {
 	if err := routine.Anchor(b.src, b.ix, p, b.marks); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	used := map[string]bool{p.First: true}
-	named := map[string]bool{}
-	for _, e := range p.Ears {
-		used[e.Filament] = true
-		var name string
-		if json.Unmarshal(e.Routine, &name) == nil {
-			named[name] = true
-		} else if len(e.Routine) == 0 {
-			named[p.Printer.Routine[e.Kind]] = true
-		}
-	}
-	for key := range p.Filaments {
-		if !used[key] {
-			delete(p.Filaments, key)
-		}
-	}
-	for name := range p.Routines {
-		if !named[name] {
-			delete(p.Routines, name)
-		}
-	}
-	p.Uses = plan.Uses{}
+	onlyUsed(p)
 	// The picture of a very large print would take longer than anybody waits: the plan goes
 	// without.
 	ctx, cancel := context.WithTimeout(c.Context(), pictureWithin)

@@ -22,6 +22,8 @@ func (s *Server) proofRoutes(r router) {
 	r.post("/prints/:id/proof/stop", s.stopProof)
 	r.post("/prints/:id/proof/accept", s.acceptProof)
 	r.get("/prints/:id/write", s.write)
+	r.get("/prints/:id/writing", s.writing)
+	r.post("/prints/:id/writing/stop", s.stopWriting)
 }
 
 type proofView struct {
@@ -38,6 +40,7 @@ type proofView struct {
 	Where     *proof.First
 	Blocked   *placed // the first of those that stop the writing
 	FileName  string
+	Written   writtenView
 }
 
 // placed is a finding with where to look at it.
@@ -62,6 +65,9 @@ func (v *proofView) findings(b *book, r *release.Release) {
 			return f.Ear != "" &&
 				k.Ear.ID == f.Ear
 		}) + 1
+		if p.Galley > 0 { // the ear that causes it
+			p.Before = r.Result.Blocks[p.Galley-1].Fold.Layer
+		}
 		p.Held = slices.ContainsFunc(r.Accepted,
 			func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
 		v.Findings = append(v.Findings, p)
@@ -100,7 +106,7 @@ func (s *Server) proof(c fiber.Ctx) error {
 	r := q.out
 	rep := r.Report
 	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: group(rep.Moves),
-		Where: rep.First, Seal: r.Seal(), FileName: outName(b, r.Result),
+		Where: rep.First, Seal: r.Seal(), FileName: outName(b, m, r.Result),
 		Accepted: len(r.Accepted)}
 	for _, mu := range r.Result.Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
@@ -122,6 +128,9 @@ func (s *Server) proof(c fiber.Ctx) error {
 	}
 	if len(r.Result.Overs)+len(r.Result.Slows) > 0 {
 		v.Extras = append(v.Extras, lifted(r.Result))
+	}
+	if v.Written, err = s.written(c.Context(), b.print.ID, m); err != nil {
+		return err
 	}
 	v.Rewritten = r.Result.Rewritten
 	v.findings(b, r)
@@ -190,22 +199,27 @@ func (s *Server) acceptProof(c fiber.Ctx) error {
 	return c.SendStatus(fiber.StatusOK)
 }
 
-// outName names the edited file so that one sees what it is.
-func outName(b *book, res *routine.Result) string {
+// outName names the edited file so that one sees what it is, and tells it from one written
+// with other marks.
+func outName(b *book, m *marked, res *routine.Result) string {
 	base := b.print.Name
 	ext := ".gcode"
 	if i := strings.LastIndexByte(base, '.'); i > 0 {
 		base, ext = base[:i], base[i:]
 	}
 	n := len(res.Blocks)
+	tag := ""
+	if id := m.name(); len(id) > 3 {
+		tag = "_" + id[:3]
+	}
 	if n == 0 {
 		switch {
 		case len(res.Changes) > 0 && len(res.Mutes) > 0:
-			return base + "_mended" + ext
+			return base + "_mended" + tag + ext
 		case len(res.Changes) > 0:
-			return base + "_changed" + ext
+			return base + "_changed" + tag + ext
 		case len(res.Mutes) > 0:
-			return base + "_muted" + ext
+			return base + "_muted" + tag + ext
 		}
 		return base + "_unchanged" + ext
 	}
@@ -214,14 +228,14 @@ func outName(b *book, res *routine.Result) string {
 		at = append(at, fmt.Sprint(blk.Fold.Layer))
 	}
 	if n > 4 {
-		return fmt.Sprintf("%s_%d-stops-from-%s%s", base, n, at[0], ext)
+		return fmt.Sprintf("%s_%d-stops-from-%s%s%s", base, n, at[0], tag, ext)
 	}
-	return base + "_stop-" + strings.Join(at, "-") + ext
+	return base + "_stop-" + strings.Join(at, "-") + tag + ext
 }
 
 // write sends the file, when it may be written.
 func (s *Server) write(c fiber.Ctx) error {
-	b, _, q, err := s.askedOf(c)
+	b, m, q, err := s.askedOf(c)
 	if err != nil {
 		return err
 	}
@@ -238,7 +252,11 @@ func (s *Server) write(c fiber.Ctx) error {
 		return c.Redirect().Status(fiber.StatusSeeOther).To(fmt.Sprintf("/prints/%d/proof#stops",
 			b.print.ID))
 	}
-	return send(c, outName(b, q.out.Result), q.out)
+	name := outName(b, m, q.out.Result)
+	if q.out.Stopped() == nil && c.Get("Range") == "" && c.Method() == fiber.MethodGet {
+		s.remember(c.Context(), b, m, name)
+	}
+	return send(c, name, q.out)
 }
 
 func ascii(s string) string {

@@ -250,6 +250,7 @@ func (s *Server) health(c fiber.Ctx) error {
 // page renders a whole page with what every page needs.
 func (s *Server) page(c fiber.Ctx, name string, m fiber.Map) error {
 	m["CSRF"], m["Guarded"] = csrf.TokenFromContext(c), len(s.cfg.Passphrase) > 0 && m["At"] != "enter"
+	m["Limit"] = s.limit() >> 20
 	return c.Render(name, m)
 }
 

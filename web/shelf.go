@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"fmt"
 	"net/url"
 	"strconv"
@@ -32,7 +33,9 @@ type stand struct {
 	store.Print
 	Reading bool
 	Facts   string
-	Next    string
+	Ears    string // what is marked
+	Next    string // what it needs next
+	To      string // where that is done
 	Scale   string // said when the picture is not to the shelf's scale
 	Failed  string // where it failed
 	Kin     string // address to bind it with other slicings of its model
@@ -71,7 +74,7 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		stands = append(stands, s.standing(c, &sh.Stands[i], kit, px))
 	}
 	v := fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": sh.All,
-		"Limit": s.limit() >> 20, "Folder": s.watched(), "More": "", "From": from}
+		"Folder": s.watched(), "More": "", "From": from}
 	if from+len(stands) < sh.Found {
 		v["More"] = "/?" + url.Values{"find": {find}, "from": {fmt.Sprint(from + len(stands))}}.Encode()
 		v["Left"] = sh.Found - from - len(stands)
@@ -105,20 +108,51 @@ func (s *Server) standing(c fiber.Ctx, p *store.Stand, kit *store.Kit, px float6
 	}
 	st.Facts = fmt.Sprintf("%s mm · %s · %s", oneDecimal(p.High), layersWord(p.Layers),
 		hours(p.Seconds))
-	st.Next, st.Failed = d.Next, d.Failed
+	st.Ears, st.Failed = d.Next, d.Failed
+	if st.Next, st.To, err = s.nextFor(c.Context(), p); err != nil {
+		s.log.Error("what a print needs next", "print", p.ID, "err", err)
+	}
 	own := px
 	if p.High*px > shelfHigh || p.Wide*px > shelfWide {
 		own = min(shelfHigh/p.High, shelfWide/p.Wide)
 		st.Scale = "drawn smaller"
+	} else if d.Above != nil && d.Deep*px > shelfHigh {
+		own = min(shelfHigh/d.Deep, px)
+		st.Scale = "drawn smaller"
 	} else if max(p.High, p.Wide)*px < 24 {
 		own = min(shelfHigh/p.High, 60/max(p.High, p.Wide))
 		st.Scale = "drawn larger"
+	}
+	if d.Above != nil {
+		st.Scale = strings.TrimPrefix(st.Scale+", seen from above", ", ")
 	}
 	if all, err := s.cfg.Store.Kin(c.Context(), p.ID, mostBound); err == nil && len(all) > 1 {
 		st.Kin = kinAddress(all)
 	}
 	st.Picture = d.picture(own)
 	return st
+}
+
+// nextFor says what a print that did not fail needs next, and where that is done.
+func (s *Server) nextFor(ctx context.Context, p *store.Stand) (next, to string, err error) {
+	m, err := s.marks(ctx, p.ID)
+	if err != nil {
+		return "", "", err
+	}
+	bench := fmt.Sprintf("/prints/%d", p.ID)
+	if len(m.plan.Ears)+len(m.plan.Changes)+len(m.plan.Mutes) == 0 {
+		return "Choose the layer, and mark it", bench, nil
+	}
+	w, err := s.written(ctx, p.ID, m)
+	switch {
+	case err != nil:
+		return "", "", err
+	case w.Name == "":
+		return "Read the proof, and write it", bench + "/proof", nil
+	case w.Outdated:
+		return "Marked anew: write it again", bench + "/proof", nil
+	}
+	return "Written " + w.When + ": its cue sheet", bench + "/cue", nil
 }
 
 func (s *Server) limit() int64 {
@@ -139,7 +173,7 @@ func layersWord(n int) string {
 func (m *marked) next(ix *layer.Index) string {
 	n := len(m.plan.Ears)
 	if n == 0 {
-		return "not marked yet"
+		return ""
 	}
 	var names []string
 	seen := map[string]bool{}

@@ -3,8 +3,10 @@ package web
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"html/template"
 	"math"
 	"slices"
 	"sort"
@@ -18,11 +20,13 @@ import (
 	"dogear/store"
 )
 
-// picture is a print seen from the front, as SVG paths.
+// picture is a print seen from the front, as SVG paths, or a flat one from above.
 type picture struct {
 	W, H  float64
 	Bands []pictureBand
 	Ears  []pictureEar
+	Above template.URL // of a flat print
+	At    [4]float64   // where that lies: x, y, width, height
 }
 
 type pictureBand struct{ D, Colour string }
@@ -39,6 +43,8 @@ const ghost = "ghost"
 // It is made once for all that is marked in the print, and kept in the store.
 type drawing struct {
 	High, Wide float64
+	Deep       float64
+	Above      []byte `json:",omitempty"` // PNG of a flat print seen from above
 	Bands      []drawnBand
 	Ears       []drawnEar
 	Next       string // what is to do with it, or what was done
@@ -87,7 +93,7 @@ func (s *Server) drawingOf(ctx context.Context, p *store.Stand, kit *store.Kit) 
 }
 
 // drawn changes when drawings are made differently.
-const drawn = "1"
+const drawn = "3"
 
 // draw makes the drawing of a book. Steps that are smaller than a pixel at the largest
 // scale are one. Of a print that failed, what was not printed is a ghost.
@@ -104,6 +110,11 @@ func (s *Server) draw(ctx context.Context, b *book, m *marked) (*drawing, error)
 		bands = append(bands, band{From: cut, Colour: ghost})
 		l := &b.ix.Layers[cut-1]
 		d.Failed = fmt.Sprintf("failed at %s mm: pick it up", trimmed(l.Z-l.Height))
+	}
+	if d.Failed == "" {
+		if err := s.fromAbove(ctx, b, m, d); err != nil {
+			return nil, err
+		}
 	}
 	pixel := 1 / min(shelfHigh/max(high, 0.01), shelfWide/wide)
 	left := float64(b.outline.Box[0])
@@ -133,6 +144,25 @@ func (s *Server) draw(ctx context.Context, b *book, m *marked) (*drawing, error)
 	return d, nil
 }
 
+// A print that is lower than this part of its width or depth is known better from above.
+const flat = 0.12
+
+// mostAbove is how long a file may be whose layers are looked at for the shelf, bytes.
+const mostAbove = 20 << 20
+
+// fromAbove draws a flat print as one would see it lying on a table.
+func (s *Server) fromAbove(ctx context.Context, b *book, m *marked, d *drawing) error {
+	d.Deep = float64(b.outline.Box[3] - b.outline.Box[1])
+	if d.High >= flat*max(d.Wide, d.Deep) || b.ix.Bytes > mostAbove {
+		return nil
+	}
+	cv, err := s.model(ctx, b, m, len(b.ix.Layers), 0)
+	if err == nil {
+		d.Above, err = cv.png("above", m.bands(b.ix), 2*shelfWide)
+	}
+	return err
+}
+
 // add puts a step on top, or widens the last one when it is not a pixel high yet.
 func (d *drawnBand) add(r [4]float32, pixel float32) {
 	if k := len(d.Rows) - 1; k >= 0 {
@@ -149,6 +179,16 @@ func (d *drawnBand) add(r [4]float32, pixel float32) {
 func (d *drawing) picture(px float64) picture {
 	const flag = 20
 	p := picture{W: math.Ceil(d.Wide*px) + 2*flag, H: math.Ceil(max(d.High*px, 3))}
+	if d.Above != nil {
+		p.H = math.Ceil(d.Deep*px) + 2
+		p.Above = template.URL(plan.PicturePrefix + base64.StdEncoding.EncodeToString(d.Above))
+		p.At = [4]float64{flag, 0, d.Wide * px, d.Deep * px}
+		for i, e := range d.Ears {
+			y := p.H - 12*float64(i)
+			p.Ears = append(p.Ears, pictureEar{flag + d.Wide*px + 3, y, e.Colour})
+		}
+		return p
+	}
 	x := func(mm float32) float64 { return flag + float64(mm)*px }
 	y := func(mm float32) float64 { return p.H - float64(mm)*px }
 	for _, b := range d.Bands {

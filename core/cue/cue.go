@@ -31,6 +31,7 @@ type Sheet struct {
 	Layers  int
 	Rows    []Row
 	Totals  []Total
+	Common  []string // steps of all stops, with Gap where they differ; nil when they share few
 	After   []string // what is put in when the print is done; nobody stops for it
 }
 
@@ -48,8 +49,9 @@ type Row struct {
 	Colour  string
 	Ready   []string // what to have ready
 	Steps   []string
-	Purge   float64 // mm
-	Waits   float64 // s that the routine itself takes
+	Own     []string // those of Steps that are not in Common
+	Purge   float64  // mm
+	Waits   float64  // s that the routine itself takes
 }
 
 // Total is what a filament is needed for.
@@ -79,6 +81,7 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 		}
 		s.Rows = append(s.Rows, r)
 	}
+	s.share()
 	s.Seconds = res.Takes(ix.Seconds)
 	slices.SortStableFunc(s.Rows, func(a, b Row) int { return cmp.Compare(a.Seconds, b.Seconds) })
 	late := 0.0 // what the stops before have taken by themselves

@@ -15,6 +15,10 @@ type Border struct {
 	Reason    string
 }
 
+// SkirtEnds is the reason of the border between skirt and part: nobody stops a print there,
+// it only tells where the part begins.
+const SkirtEnds = "The skirt ends; the part begins"
+
 // group is a run of neighbouring paths.
 type group struct {
 	line   int64 // line of the travel that leads to it
@@ -34,7 +38,7 @@ func Groups(moves []layer.Move) []Border {
 		a, b := &gs[i-1], &gs[i]
 		switch {
 		case a.class == layer.Skirt && b.class != layer.Skirt:
-			out = append(out, Border{b.line, 0.9, "The skirt ends; the part begins"})
+			out = append(out, Border{b.line, 0.9, SkirtEnds})
 		case b.length > 4*a.length && around(b.box, a.box):
 			n := 0
 			for k := i - 1; k >= 0 && around(b.box, gs[k].box) && gs[k].class != layer.Skirt; k-- {

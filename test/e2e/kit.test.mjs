@@ -42,7 +42,7 @@ test("the lighthouse's bands: totals, a copy, another routine, back from the fil
   await p.click('[data-ear="a8"] summary');
   await p.focus('[data-ear="a8"] select[name="routine"]');
   await p.selectOption('[data-ear="a8"] select[name="routine"]', "quiet swap");
-  await margin(p, '[data-ear="a8"] li:has-text("no hurry")');
+  await p.waitForSelector('[data-ear="a8"] li:has-text("no hurry")', { state: "attached" });
   assert.ok(await p.$eval('[data-ear="a8"] details', (d) => d.open), "what was open stays open");
   assert.equal(await p.evaluate(() => document.activeElement.name), "routine", "the focus stays");
   await p.fill('[data-ear="a8"] input[name="heads_up"]', "1");

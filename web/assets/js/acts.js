@@ -55,6 +55,8 @@ export function acts(b) {
     undo: () => q('#margin [data-act="undo"]').click(),
     redo: () => q('#margin [data-act="redo"]').click(),
     goto: () => box.focus(),
+    card,
+    among,
     seeRest,
   };
 
@@ -63,7 +65,27 @@ export function acts(b) {
     if (ear) return root.querySelector(`[data-ear="${ear.id}"] [data-remove]`)?.click();
     if (q("[data-mark]").hidden) return say("There is nothing above this fold to mark.");
     const button = `[data-mark] [data-filament="${b.nextFilament()?.slug}"]`;
-    (root.querySelector(button) || q("[data-mark] [data-plain]")).click();
+    (root.querySelector(button) || q("[data-mark] [data-plain]")).focus();
+    say("Choose with the arrow keys, then press Enter.");
+  }
+
+  // card goes to the card of the ear at the fold.
+  function card() {
+    const ear = b.earHere();
+    if (!ear) return say("There is no ear at this fold; m marks it.");
+    const c = root.querySelector(`[data-ear="${ear.id}"] [data-more]`);
+    (c.querySelector("[aria-pressed=true], input, select") || c).focus();
+  }
+
+  // among moves the focus among the marks that are offered.
+  function among(e) {
+    const offered = [...root.querySelectorAll("[data-mark] button:not(:disabled)")];
+    const k = offered.indexOf(document.activeElement);
+    const by = { ArrowRight: 1, ArrowDown: 2, ArrowLeft: -1, ArrowUp: -2 }[e.key];
+    if (k < 0 || (!by && e.key !== "Escape")) return false;
+    if (by) offered[Math.max(0, Math.min(offered.length - 1, k + by))].focus();
+    else b.svg.focus();
+    return true;
   }
 
   // mute leaves the next path of the thread out, or brings it back.
@@ -138,6 +160,7 @@ const keys = {
   n: "next",
   p: "prev",
   m: "mark",
+  o: "card",
   i: "putIn",
   l: "landmark",
   "/": "goto",
@@ -182,6 +205,7 @@ export function listen(b) {
       return;
     }
     if (e.target.closest("summary, button, a") && (e.key === "Enter" || e.key === " ")) return;
+    if (b.acts.among(e)) return e.preventDefault();
     let act = keys[e.key];
     if (mend.on && e.key === "Escape") act = "choose";
     if (mend.on && e.key === "x" && mend.chosen.size) {

@@ -9,11 +9,15 @@ import { bind } from "./bind.js";
 import { compare } from "./compare.js";
 import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
+import { opens } from "./opens.js";
+import { writes } from "./write.js";
 import { say } from "./say.js";
 
 window.htmx = htmx;
 Alpine.data("lamp", lamp);
 Alpine.start();
+opens();
+writes();
 
 // Whatever a button sent: while it is under way the button says so, and a
 // connection that is gone is told instead of swallowed.

@@ -1,15 +1,20 @@
 import { csrf } from "./say.js";
 
 // send brings a file in and says how far it is in a row of list; done gets the id
-// of the print when it has been read.
-export function send(file, { url, list, limit, done }) {
+// of the print when it has been read, and the row. over is called at the end, whatever came
+// of it.
+export function send(file, { url, list, limit, done, over = () => {} }) {
   const row = document.createElement("div");
   row.className = "mt-3 border-t border-rule pt-2";
   list.append(row);
   list.scrollIntoView({ block: "nearest" });
+  const no = (why) => {
+    refuse(row, file.name, why);
+    over();
+  };
   if (limit && file.size > limit * 1024 * 1024)
-    return refuse(row, file.name, `This file is larger than the limit of ${limit} MB.`);
-  if (file.size === 0) return refuse(row, file.name, "There is nothing in this file.");
+    return no(`This file is larger than the limit of ${limit} MB.`);
+  if (file.size === 0) return no("There is nothing in this file.");
   const x = new XMLHttpRequest();
   const show = bar(row, file.name, () => x.abort());
   x.open("POST", url);
@@ -20,10 +25,8 @@ export function send(file, { url, list, limit, done }) {
   x.upload.addEventListener("progress", (e) => {
     if (e.lengthComputable) show("Bringing it in", e.loaded / e.total);
   });
-  x.addEventListener("abort", () => refuse(row, file.name, "Stopped; nothing was kept."));
-  x.addEventListener("error", () =>
-    refuse(row, file.name, "Dogear does not answer. Is it still running?"),
-  );
+  x.addEventListener("abort", () => no("Stopped; nothing was kept."));
+  x.addEventListener("error", () => no("Dogear does not answer. Is it still running?"));
   x.addEventListener("load", () => {
     let answer = {};
     try {
@@ -31,13 +34,13 @@ export function send(file, { url, list, limit, done }) {
     } catch {
       /* said below */
     }
-    if (x.status !== 201) return refuse(row, file.name, answer.error || "The file was not taken.");
-    follow(
-      row,
-      answer.id,
-      () => (answer.same ? twice(row, answer, file.name) : done(answer.id)),
-      file.name,
-    );
+    if (x.status !== 201) return no(answer.error || "The file was not taken.");
+    const ready = () => {
+      if (answer.same) twice(row, answer, file.name);
+      else done(answer.id, row);
+      over();
+    };
+    follow(row, answer.id, ready, file.name, over);
   });
   x.send(file);
 }
@@ -47,13 +50,6 @@ function twice(row, { id, same }, name) {
   row.textContent = "";
   const p = document.createElement("p");
   p.setAttribute("role", "status");
-  const link = (to, text) => {
-    const a = document.createElement("a");
-    a.href = to;
-    a.textContent = text;
-    a.className = "text-sea underline underline-offset-4";
-    return a;
-  };
   const off = document.createElement("button");
   off.type = "button";
   off.textContent = "Take the new one off again";
@@ -78,8 +74,25 @@ function twice(row, { id, same }, name) {
   row.scrollIntoView({ block: "nearest" });
 }
 
-// follow asks how far a reading is until it ends.
-export function follow(row, id, done, name = "") {
+// arrived says that a print stands on the shelf now.
+export function arrived(row, id, name) {
+  row.textContent = "";
+  const p = document.createElement("p");
+  p.setAttribute("role", "status");
+  p.append(`${name} stands on the shelf. `, link(`/prints/${id}`, "Open it"));
+  row.append(p);
+}
+
+function link(to, text) {
+  const a = document.createElement("a");
+  a.href = to;
+  a.textContent = text;
+  a.className = "text-sea underline underline-offset-4";
+  return a;
+}
+
+// follow asks how far a reading is until it ends: done, or refused.
+export function follow(row, id, done, name = "", refused = () => {}) {
   const show = bar(row, name, async () => {
     await fetch(`/prints/${id}/cancel`, {
       method: "POST",
@@ -102,6 +115,7 @@ export function follow(row, id, done, name = "") {
     }
     if (r.state === "ready") return done();
     refuse(row, name, r.error || "The file was not taken.");
+    refused();
   };
   ask();
 }

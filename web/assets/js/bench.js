@@ -7,6 +7,7 @@ import { View } from "./view.js";
 import { Pages } from "./pages.js";
 import { Player } from "./player.js";
 import { Margin } from "./margin.js";
+import { First } from "./first.js";
 import { Mend } from "./mend.js";
 import { acts, listen } from "./acts.js";
 import { headline } from "./headline.js";
@@ -51,6 +52,7 @@ class Bench {
     this.pages = new Pages(this);
     this.player = new Player(this);
     this.margin = new Margin(this);
+    this.first = new First(this);
     this.threadNow = null; // of the layer above the fold, when the fold lies inside it
     this.mend = new Mend(root, {
       id: this.id,
@@ -73,7 +75,7 @@ class Bench {
 
   // put writes into the places named so; those outside the margin never change.
   put(name, text) {
-    if (name === "mark-title" || !this.outs[name]?.length)
+    if (/^(mark|bar)-title$/.test(name) || !this.outs[name]?.length)
       this.outs[name] = [...this.root.querySelectorAll(`[data-out="${name}"]`)];
     for (const e of this.outs[name]) if (e.textContent !== text) e.textContent = text;
   }
@@ -96,12 +98,14 @@ class Bench {
     const first = this.state.ears[0];
     const named = { before: Number(asked.get("before")), line: Number(asked.get("line")) };
     const middle = { before: Math.ceil((this.N + 1) / 2) };
-    await this.goEar(named.before ? named : first || this.surest() || middle);
+    const best = first || this.first.begins() || this.surest() || middle;
+    await this.goEar(named.before ? named : best);
   }
 
   // surest is the landmark that stands out most, if there is one.
   surest() {
-    return this.book.landmarks.reduce((a, b) => (a && a.certainty >= b.certainty ? a : b), null);
+    const all = this.book.landmarks.filter((m) => !m.skirt);
+    return all.reduce((a, b) => (a && a.certainty >= b.certainty ? a : b), null);
   }
 
   // ---- the fold
@@ -190,6 +194,7 @@ class Bench {
     spine.draw({ fold: n, inside, bands, rest, tone: "ink", ...marked });
     this.put("scale", spine.scale());
     this.margin.show();
+    this.first.look();
     this.loadCover();
     this.pages.draw();
   }

@@ -84,6 +84,7 @@ export function hands(b) {
     });
     c.addEventListener("pointerup", () => mend.up(c));
     c.addEventListener("pointermove", (e) => {
+      if (view.pinched) return;
       if (mend.move(c, e)) return;
       if (c.hasPointerCapture(e.pointerId)) {
         const s = view.scale(c.clientWidth, c.clientHeight);

@@ -94,8 +94,12 @@ export class Lens {
     );
     for (const [a, e, colour, faded] of spans(model, first, last + 1, book.z.length))
       for (let n = a; n < e; n++) this.bead(g, n, runs[n - 1] || [], colour, faded);
-    g.append(...hollows(this, book, side, first, last + 1));
-    g.append(...inserts(this, (model.sits || []).filter(this.shows, this), side));
+    const clip = el("clipPath", { id: "lens-clip" });
+    clip.append(el("rect", { x: box.left, y: box.top, width: wide, height: high }));
+    const inner = el("g", { "clip-path": "url(#lens-clip)" });
+    inner.append(...hollows(this, book, side, first, last + 1));
+    inner.append(...inserts(this, (model.sits || []).filter(this.shows, this), side));
+    g.append(clip, inner);
     g.append(
       el("rect", { x: box.left, y: box.top, width: wide, height: high, class: "lens-edge" }),
     );

@@ -5,6 +5,10 @@ const last = new Map(); // number of the print → what was told of it last
 let source = null;
 let asked = "";
 
+const tell = (what) => {
+  for (const port of shows.keys()) port.postMessage(what);
+};
+
 function renew() {
   const ids = [...new Set(shows.values())].sort();
   const wanted = ids.map((id) => `p=${encodeURIComponent(id)}`).join("&");
@@ -22,8 +26,10 @@ function renew() {
     last.set(id, told);
     for (const [port, shown] of shows) if (shown === id) port.postMessage(told);
   });
+  source.addEventListener("open", () => tell({ gone: false }));
   // A broken connection is taken up by itself; one that was refused is tried again later.
   source.addEventListener("error", (e) => {
+    tell({ gone: true });
     if (e.target.readyState === EventSource.CLOSED)
       setTimeout(() => e.target === source && renew(), 5000);
   });

@@ -10,6 +10,9 @@ export class Margin {
     this.bench = bench;
     this.opened = [];
     this.focus = "";
+    this.moving = ""; // the ear that is changed: the fold goes along with it
+    this.seen = ""; // what was brought into sight last
+    this.aside = bench.q("[data-aside]");
     const { root, q, id } = bench;
     document.addEventListener("htmx:beforeSwap", () => {
       this.opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
@@ -18,10 +21,17 @@ export class Margin {
     document.addEventListener("htmx:afterSettle", () => {
       if (root.querySelector("#margin")) this.settled();
     });
+    document.addEventListener("dogear:written", () =>
+      setTimeout(
+        () => htmx.ajax("GET", `/prints/${id}/margin`, { source: q("#margin"), target: "#margin" }),
+        400,
+      ),
+    );
     // The server learns which version of an ear is changed, and which card is open.
     document.addEventListener("htmx:configRequest", (e) => {
       const card = e.detail.elt.closest?.("[data-ear]");
       if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
+      this.moving = /\/ears\/[^/]+$/.test(e.detail.path) ? (card?.dataset.ear ?? "") : "";
       const open = root.querySelector('[data-ear][data-open="true"]');
       if (open) e.detail.headers["X-Open"] = open.dataset.ear;
     });
@@ -54,6 +64,9 @@ export class Margin {
     for (const i of this.opened) document.getElementById(i)?.setAttribute("open", "");
     this.opened = [];
     this.take();
+    const moved = this.bench.state.ears.find((e) => e.id === this.moving);
+    this.moving = "";
+    if (moved) await this.bench.goEar(moved);
     await this.bench.show();
     if (this.focus && document.activeElement === document.body)
       document.getElementById(this.focus)?.focus();
@@ -85,11 +98,57 @@ export class Margin {
     q("#ch-from").value = Math.min(n, N);
     q("#ch-line").value = inside ? line || "" : "";
     q("[data-mark]").hidden = !!ear || n > N || (inside && !line);
-    const before = n <= N ? `Mark the fold before layer ${n}` : "";
-    put("mark-title", inside ? `Mark the fold inside layer ${n}` : before);
+    const before = n <= N ? `Mark before layer ${n}` : "";
+    put("mark-title", inside ? `Mark inside layer ${n}` : before);
     const here = n > 1 || inside ? this.filamentBefore() : "";
     for (const b of root.querySelectorAll("[data-mark] [data-filament]"))
       b.disabled = b.dataset.filament === here;
+    this.bar(ear, before || "The print is done");
+    this.bringIntoSight(ear);
+  }
+
+  // bar offers the same at the lower edge where the margin lies beneath the pages.
+  bar(ear, title) {
+    const { root, q, put, state } = this.bench;
+    const marks = q("[data-bar-marks]");
+    const inside = `Inside ${state.fold}`;
+    put("bar-title", ear ? ear.name : state.path > 0 ? inside : title.replace(/^Mark b/, "B"));
+    const copy = (from, text) => {
+      const b = document.createElement("button");
+      b.type = "button";
+      b.className = "bar-mark";
+      b.disabled = from.disabled;
+      const swatch = from.matches("button") && from.querySelector("svg");
+      b.append(...[swatch && swatch.cloneNode(true), text].filter(Boolean));
+      b.addEventListener("click", () => from.click());
+      return b;
+    };
+    if (ear) {
+      const card = root.querySelector(`[data-ear="${ear.id}"]`);
+      const b = copy(card, "Open its card");
+      b.addEventListener("click", () => card.scrollIntoView({ block: "start" }));
+      const remove = card.querySelector("[data-remove]"); // not before its inside has come
+      marks.replaceChildren(...[b, remove && copy(remove, "Remove")].filter(Boolean));
+    } else {
+      const all = q("[data-mark]").hidden ? [] : root.querySelectorAll("[data-mark] button");
+      marks.replaceChildren(...[...all].map((b) => copy(b, b.textContent.trim())));
+    }
+  }
+
+  // bringIntoSight scrolls the margin, where it scrolls by itself, to the card of the ear at
+  // the fold when that opens.
+  bringIntoSight(ear) {
+    const id = ear?.id ?? "";
+    if (id === this.seen) return;
+    this.seen = id;
+    const { aside } = this;
+    const card = id && this.bench.root.querySelector(`[data-ear="${id}"]`);
+    if (!card || getComputedStyle(aside).overflowY !== "auto") return;
+    const [a, c] = [aside.getBoundingClientRect(), card.getBoundingClientRect()];
+    const above = c.top - a.top - 8,
+      below = c.bottom - a.bottom + 8;
+    if (below > 0) aside.scrollTop += Math.min(below, above);
+    else if (above < 0) aside.scrollTop += above;
   }
 
   filamentBefore() {
@@ -120,7 +179,7 @@ export class Margin {
 function newer(id, root, file) {
   send(file, {
     url: `/prints/${id}/version`,
-    list: root.querySelector("[data-arrivals]"),
+    list: root.querySelector("[data-newer-arrives]"),
     done: (v) => {
       location.href = `/prints/${v}`;
     },

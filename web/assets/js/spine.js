@@ -5,6 +5,7 @@ import { dot, flag, hollows, inserts, shape, spans, strips } from "./profile.js"
 
 // How wide the lens is with its numbers, and the least that is left for the spine, px.
 const LENS = 120;
+const WIDEST = 240; // where there is room
 const LEAST = 130;
 
 // Spine draws the print from the side, true to scale, and turns places on it into folds.
@@ -34,7 +35,7 @@ export class Spine {
     this.near = this.lens && fold && w >= LENS + LEAST ? this.lens : null;
     this.w = w;
     this.h = h;
-    this.end = this.near ? w - LENS : w;
+    this.end = this.near ? w - Math.max(LENS, Math.min(w / 3, WIDEST)) : w;
     const room = this.end - left - right;
     const sx = Math.min(room / wide, (h - top - foot) / high);
     // A flat print is drawn taller than it is, and says so.
@@ -49,7 +50,7 @@ export class Spine {
     this.left = this.x(lo) - 5;
     this.right = this.x(hi) + 5;
     if (this.near)
-      this.near.layout(fold, { left: w - LENS + 28, right: w - 16, top, foot: this.base }, [
+      this.near.layout(fold, { left: this.end + 28, right: w - 16, top, foot: this.base }, [
         lo,
         hi,
       ]);

@@ -1,12 +1,13 @@
 // stream listens to events while the page is seen: a browser holds only six connections to
 // one server, and every hidden tab would keep one.
-export function stream(url, { message, error }) {
+export function stream(url, { message, error, opened }) {
   let source = null;
   const open = () => {
     if (source || document.hidden) return;
     source = new EventSource(url);
     source.addEventListener("message", (e) => message(e.data));
     source.addEventListener("error", () => error?.());
+    source.addEventListener("open", () => opened?.());
   };
   const close = () => {
     source?.close();
@@ -35,8 +36,12 @@ export function changes(id, message) {
   } catch {
     /* each tab for itself then */
   }
-  if (!worker) return stream(`/prints/${id}/events`, { message });
-  worker.port.addEventListener("message", (e) => message(e.data));
+  const error = () => gone(true),
+    opened = () => gone(false);
+  if (!worker) return stream(`/prints/${id}/events`, { message, error, opened });
+  worker.port.addEventListener("message", (e) =>
+    typeof e.data === "object" ? gone(e.data.gone) : message(e.data),
+  );
   worker.port.start();
   const join = () => worker.port.postMessage({ print: id });
   const leave = () => worker.port.postMessage({ leave: true });
@@ -44,4 +49,14 @@ export function changes(id, message) {
   window.addEventListener("pageshow", join);
   join();
   return leave;
+}
+
+// gone says that the server does not answer, unless it does again soon: the stream breaks
+// for a moment when a server starts anew.
+let waits = 0;
+function gone(is) {
+  const banner = document.getElementById("gone");
+  clearTimeout(waits);
+  if (!is) banner.hidden = true;
+  else waits = setTimeout(() => (banner.hidden = document.hidden), 3000);
 }

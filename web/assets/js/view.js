@@ -5,6 +5,7 @@ export class View {
     this.zoom = 1;
     this.dx = 0;
     this.dy = 0;
+    this.pinched = false; // while two fingers zoom
   }
   fit() {
     this.zoom = 1;
@@ -38,7 +39,7 @@ export class View {
 export function pans(canvas, view, redraw) {
   canvas.addEventListener("pointerdown", (e) => canvas.setPointerCapture(e.pointerId));
   canvas.addEventListener("pointermove", (e) => {
-    if (!canvas.hasPointerCapture(e.pointerId)) return;
+    if (!canvas.hasPointerCapture(e.pointerId) || view.pinched) return;
     const s = view.scale(canvas.clientWidth, canvas.clientHeight);
     view.dx -= e.movementX / s;
     view.dy += e.movementY / s;
@@ -50,20 +51,57 @@ export function pans(canvas, view, redraw) {
   });
 }
 
-// zooms lets the wheel zoom at the pointer; redraw draws both pages.
+// zooms lets the wheel zoom at the pointer, and two fingers where they are; redraw draws
+// both pages.
 export function zooms(canvas, view, redraw) {
+  const at = (x, y) => {
+    const r = canvas.getBoundingClientRect();
+    return view.place(r.width, r.height, x - r.left, y - r.top);
+  };
+  // zoom keeps what lies at one place of the screen there, or takes it to another.
+  const zoom = (by, x, y, toX = x, toY = y) => {
+    const [a, b] = at(x, y);
+    view.zoom = Math.max(0.5, Math.min(60, view.zoom * by));
+    const [c, d] = at(toX, toY);
+    view.dx += a - c;
+    view.dy += b - d;
+    redraw();
+  };
+  pinches(canvas, view, zoom);
   canvas.addEventListener(
     "wheel",
     (e) => {
       e.preventDefault();
-      const r = canvas.getBoundingClientRect();
-      const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
-      view.zoom = Math.max(0.5, Math.min(60, view.zoom * Math.exp(-e.deltaY / 300)));
-      const [x1, y1] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
-      view.dx += x - x1;
-      view.dy += y - y1;
-      redraw();
+      zoom(Math.exp(-e.deltaY / 300), e.clientX, e.clientY);
     },
     { passive: false },
   );
+}
+
+// pinches zooms and moves with two fingers.
+function pinches(canvas, view, zoom) {
+  const fingers = new Map();
+  const pair = () => {
+    const [a, b] = [...fingers.values()];
+    return [(a.x + b.x) / 2, (a.y + b.y) / 2, Math.hypot(a.x - b.x, a.y - b.y)];
+  };
+  const put = (e) => fingers.set(e.pointerId, { x: e.clientX, y: e.clientY });
+  canvas.addEventListener("pointerdown", (e) => {
+    if (e.pointerType !== "touch") return;
+    put(e);
+    view.pinched = fingers.size > 1;
+  });
+  canvas.addEventListener("pointermove", (e) => {
+    if (!fingers.has(e.pointerId)) return;
+    if (fingers.size !== 2) return put(e);
+    const [x, y, far] = pair();
+    put(e);
+    const [toX, toY, now] = pair();
+    if (far > 0) zoom(now / far, x, y, toX, toY);
+  });
+  for (const over of ["pointerup", "pointercancel"])
+    canvas.addEventListener(over, (e) => {
+      fingers.delete(e.pointerId);
+      if (!fingers.size) view.pinched = false;
+    });
 }

@@ -1,0 +1,35 @@
+import htmx from "htmx.org";
+
+// writes shows how far the file is that a button writes, and takes it when it is ready.
+// Without scripts the button is a link to the file.
+export function writes() {
+  const panel = () => document.getElementById("writing");
+  const close = () => {
+    const empty = document.createElement("div");
+    empty.id = "writing";
+    empty.hidden = true;
+    panel()?.replaceWith(empty);
+  };
+  document.addEventListener("click", async (e) => {
+    const a = e.target.closest("a[data-write]");
+    if (a && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
+      e.preventDefault();
+      const where = { source: panel(), target: "#writing", swap: "outerHTML" };
+      await htmx.ajax("GET", a.href.replace(/write$/, "writing"), where);
+      document.getElementById("writing-title")?.focus();
+    } else if (e.target.closest("[data-writing-close]")) close();
+  });
+  document.addEventListener("keydown", (e) => {
+    if (e.key === "Escape" && panel()?.matches("section")) close();
+  });
+  document.addEventListener("dogear:take", (e) => {
+    const a = document.createElement("a");
+    a.href = e.detail.from;
+    a.download = "";
+    a.hidden = true;
+    document.body.append(a);
+    a.click();
+    a.remove();
+    document.dispatchEvent(new CustomEvent("dogear:written"));
+  });
+}
