@@ -107,7 +107,7 @@ func TestSameDeposit(t *testing.T) {
 	}
 }
 
-// holds lays a plan onto a file and checks what must hold of every edit.
+// holds applies a plan to a file and checks what must hold of every edit.
 func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 	pockets ...landmark.Pocket) (*routine.Result, []byte) {
 	t.Helper()

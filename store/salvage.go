@@ -78,7 +78,7 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 	defer db.Close()
 	db.SetMaxOpenConns(1)
 	if _, err := tablesOf(ctx, db); err != nil {
-		return fmt.Errorf("its list of tables cannot be read, so that nothing can be saved: %w",
+		return fmt.Errorf("its list of tables cannot be read, so nothing can be saved: %w",
 			broken(err))
 	}
 	// A print may come before the one it is a newer slicing of.

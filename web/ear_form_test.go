@@ -235,7 +235,7 @@ func TestEarKeepsItsPlace(t *testing.T) {
 	p := fmt.Sprintf("/prints/%d", c.upload(file, "gauge.gcode"))
 	c.steps(t, []step{{p + "/plan", []string{"plan", `{"format":"dogear-plan/1","ears":[` +
 		`{"id":"a1","at_height":2.1,"kind":"insert"},{"id":"a2","file_number":4,"kind":"insert"}]}`}, 200,
-		"laid on"}})
+		"applied"}})
 	c.steps(t, []step{
 		{p + "/ears/a1", []string{"where", "2.1 mm", "all", "1", "note", "a nut"}, 200, "a nut"},
 		{p + "/ears/a2", []string{"where", "file 4", "all", "1", "note", "a pin"}, 200, "a pin"},

@@ -86,7 +86,7 @@ func TestOtherModel(t *testing.T) {
 	}
 	c.steps(t, []step{
 		{to + "/plan", []string{"plan", saved}, 200, "was made for another model"},
-		{to + "/plan", []string{"plan", saved, "other", "1"}, 200, "The plan is laid on"},
+		{to + "/plan", []string{"plan", saved, "other", "1"}, 200, "The plan is applied"},
 	})
 }
 

@@ -38,7 +38,7 @@ func (s *Server) mute(c fiber.Ctx) error {
 	})
 }
 
-// fits lays a plan onto its file and says what would go wrong, before it is kept.
+// fits applies a plan to its file and says what would go wrong, before it is kept.
 func fits(b *book, p *plan.Plan, kit *store.Kit) error {
 	doc := withKit(p, kit)
 	if err := doc.Check(); err != nil {

@@ -31,8 +31,8 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	}
 	p := r.Pickup
 	if d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
-		return sentence(fiber.StatusConflict, fmt.Sprintf("take the place first: is layer %d the last "+
-			"good one?", ch.Layer))
+		return sentence(fiber.StatusConflict, fmt.Sprintf("say first whether layer %d is the last "+
+			"good one", ch.Layer))
 	}
 	id, err := s.cfg.Store.FinishDraft(c.Context(), b.print.ID, p.Start.Layer, p.Start.Line, p.Length)
 	if err != nil {

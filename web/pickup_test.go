@@ -33,7 +33,7 @@ func TestPickupPages(t *testing.T) {
 		{u + "/write", nil, 409, "ay first what you know"},
 		{u + "/evidence", []string{"kind", "touch", "value", "9,05"}, 200,
 			"one island, no openings; laid last: "},
-		{u + "/write", nil, 409, "ake the place first"},
+		{u + "/write", nil, 409, "ay first whether"},
 		{u + "/evidence", []string{"kind", "touch", "value", "much"}, 422, "is no number"},
 		{u + "/evidence", []string{"kind", "touch", "value", "900"}, 422, "is not a height"},
 		{u + "/evidence", []string{"kind", "guess", "value", "9"}, 422, "hoose what you know"},
@@ -80,7 +80,7 @@ func TestPickupPages(t *testing.T) {
 	c.steps(t, []step{
 		{u + "/accept", []string{"name", homes, "words", "yes"}, 422, "write: i have looked"},
 		{u + "/accept", []string{"name", homes, "words", "I have looked and I will watch."}, 200,
-			"Somebody has taken this upon themselves"},
+			"Somebody has accepted this risk"},
 		{u + "/accept", []string{"name", homes, "back", "1"}, 200, "I accept the risk"},
 		{u + "/choice", []string{"all", "1", "home_at", "20, 20"}, 200, "Write the pick-up"},
 		{u + "/choice", []string{"z", "touch"}, 200, "Write the pick-up"},

@@ -105,7 +105,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 		v.Problem = "Say what you know about where it stopped: one thing is enough to begin, two are " +
 			"better."
 	case ch.Layer == 0 && ch.Start != pickup.Mid && len(belief.Contradicts) > 0:
-		v.Problem = "What is known does not fit together. Take away what you trust least."
+		v.Problem = "These do not fit together. Take away what you trust least."
 	default:
 		if err := v.make(c.Context(), s, b, m, ch, data); err != nil {
 			v.Problem = upper(err.Error())

@@ -120,7 +120,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is laid on: %s.",
+	v.Said, v.Report, v.PlanOf = fmt.Sprintf("The plan is applied: %s.",
 		earsWord(len(p.Ears))), report, from
 	v.Picture = picture
 	return c.Render("_margin", v)

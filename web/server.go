@@ -214,7 +214,7 @@ func (s *Server) failed(c fiber.Ctx, err error) error {
 	case errors.As(err, &fe):
 		code, text = fe.Code, fe.Message
 	case errors.Is(err, store.ErrFull):
-		code, text = fiber.StatusInsufficientStorage, "The disk is full, so that nothing was changed. "+
+		code, text = fiber.StatusInsufficientStorage, "The disk is full, so nothing was changed. "+
 			"Make room, or delete for good what was taken off the shelf."
 	case errors.Is(err, store.ErrGone):
 		code, text = fiber.StatusServiceUnavailable, "The folder with the data is no longer where it "+

@@ -73,7 +73,7 @@ type applyCmd struct {
 	JSON     bool     `help:"Print dogear-edit/1."`
 	Force    bool     `help:"Write over an existing OUT."`
 	Renumber bool     `help:"Give all lines new N numbers and checksums."`
-	Reanchor bool     `help:"Lay a plan made for another file onto this one, by height."`
+	Reanchor bool     `help:"Apply a plan made for another file, by height."`
 	Other    bool     `name:"other-model" help:"${other}"`
 	Accept   []string `help:"${accept}" placeholder:"CODE@LINE" sep:"none"`
 }
@@ -197,7 +197,7 @@ func readPlan(file string) (*plan.Plan, error) {
 // optionsOf says how a file is read for the printer of a plan.
 func optionsOf(p *plan.Plan) layer.Options { return layer.Options{Dialect: p.Dialect()} }
 
-// released lays a plan onto a file and has it examined; one that was made for another
+// released applies a plan to a file and has it examined; one that was made for another
 // file only when that is asked for. What stands against writing it is an error.
 func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release,
 	error) {
@@ -246,10 +246,10 @@ func moveOnto(d *document, p *plan.Plan, onto release.Onto,
 	moved, err := onto.Move(d.src, d.ix, p, marks)
 	switch {
 	case errors.Is(err, release.ErrOtherFile):
-		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to lay it on this one by "+
+		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to apply it to this one by "+
 			"height", err))
 	case errors.Is(err, release.ErrOtherModel):
-		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to lay it on all the same",
+		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to apply it all the same",
 			err))
 	case err != nil:
 		return nil, refuse("unreadable", err)

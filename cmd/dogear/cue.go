@@ -20,7 +20,7 @@ type cueCmd struct {
 	As       string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
 	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
 	Force    bool   `help:"Write over an existing OUT."`
-	Reanchor bool   `help:"Lay a plan made for another file onto this one, by height."`
+	Reanchor bool   `help:"Apply a plan made for another file, by height."`
 	Other    bool   `name:"other-model" help:"${other}"`
 }
 

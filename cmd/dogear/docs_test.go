@@ -67,6 +67,28 @@ func TestExamples(t *testing.T) {
 	}
 }
 
+// TestFlags finds every flag that the documents name among those that there are.
+func TestFlags(t *testing.T) {
+	var c cli
+	k, err := kong.New(&c, kong.Name("dogear"), helps.CloneWith(kong.Vars{"version": ""}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	known := map[string]bool{}
+	for _, cmd := range k.Model.Children {
+		for _, f := range cmd.Flags {
+			known["--"+f.Name] = true
+		}
+	}
+	for name, text := range documents(t) {
+		for _, f := range regexp.MustCompile("[ `](--[a-z][a-z-]*)").FindAllStringSubmatch(text, -1) {
+			if !known[f[1]] {
+				t.Errorf("%s: there is no flag %s", name, f[1])
+			}
+		}
+	}
+}
+
 // command is a line of a document that begins with our name; what stands behind two blanks
 // says what it does.
 var command = regexp.MustCompile(`(?m)^    dogear (\S+(?: \S+)*)`)

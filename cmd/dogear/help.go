@@ -8,10 +8,10 @@ var helps = kong.Vars{
 	"bind_dz": "By how much everything behind a joint is lifted, mm. One for all, or one for each.",
 	"bind_joint": "What is done at each joint: nothing, nozzle or colour. One for all, or one for " +
 		"each.",
-	"core_inplace": "Write FILE itself, and keep what it was beside it as FILE.orig. The plan is " +
-		"laid on by height when it was made for another file.",
+	"core_inplace": "Write FILE itself, and keep what it was beside it as FILE.orig. A plan made " +
+		"for another file is applied by height.",
 	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
-	"other":          "Lay a plan made for another model onto this one all the same.",
+	"other":          "Apply a plan made for another model all the same.",
 	"pickup_counted": "Layers counted up from one that can be recognised.",
 	"pickup_touch":   "Z shown when the nozzle touches the part, mm.",
 	"pickup_z":       "How the height is found: kept, touch or clear.",

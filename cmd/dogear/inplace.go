@@ -33,7 +33,7 @@ var errWait = errors.New("the file may still be written")
 // mostAnew is how often an edit begins anew because the file changed meanwhile.
 const mostAnew = 3
 
-// inPlace lays a plan onto a file where it lies, so that a slicer can call it
+// inPlace applies a plan to a file where it lies, so that a slicer can call it
 // after each slicing. FILE.orig keeps the bytes that the slicer wrote, and nothing
 // else ever: a file in which marks of Dogear stand is first given back what it was,
 // and where FILE.orig holds that, it is left alone. Doing it twice is no different

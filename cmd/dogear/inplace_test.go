@@ -15,7 +15,7 @@ import (
 	"dogear/demo"
 )
 
-// TestInPlace lays a plan onto a file where it lies, again, and onto another
+// TestInPlace applies a plan to a file where it lies, again, and onto another
 // slicing under the same name.
 func TestInPlace(t *testing.T) {
 	file, planFile, _ := files(t, "")

@@ -17,7 +17,7 @@ type cli struct {
 	Demo      demoCmd      `cmd:"" help:"Start with demo data and print the address."`
 	Serve     serveCmd     `cmd:"" help:"Start the web application."`
 	Layers    layersCmd    `cmd:"" help:"Say what a file is: its layers and folds."`
-	Apply     applyCmd     `cmd:"" help:"Lay a plan onto a file and write the result."`
+	Apply     applyCmd     `cmd:"" help:"Apply a plan to a file and write the result."`
 	Pickup    pickupCmd    `cmd:"" help:"Write a file that finishes a failed print."`
 	Touch     touchCmd     `cmd:"" help:"Write the touch check file for a pick-up."`
 	Bind      bindCmd      `cmd:"" help:"Join pieces of several slicings of one model."`

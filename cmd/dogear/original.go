@@ -132,7 +132,7 @@ func (o *original) findOriginal() error {
 	}
 	spoilt := func(err error) error {
 		return refuse("written-by-dogear", fmt.Errorf("%s carries marks of Dogear's that cannot be "+
-			"taken out, so that it is left as it is: %w", o.file, err))
+			"taken out, so it is left as it is: %w", o.file, err))
 	}
 	taken, err := routine.TakeOut(o.now.src)
 	if err != nil {

@@ -171,7 +171,7 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 	case v.Layer != nil || v.Line != nil:
 	case len(cand) == 0:
 		return c, b, cand, &refusal{Code: "contradiction",
-			Err: errors.New(strings.Join(append([]string{"what is known does not fit together."},
+			Err: errors.New(strings.Join(append([]string{"these do not fit together."},
 				b.Contradicts...), " "))}
 	case !b.One:
 		return c, b, cand, &refusal{Code: "not-one-place",

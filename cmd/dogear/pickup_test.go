@@ -43,7 +43,7 @@ func TestPickup(t *testing.T) {
 		code int
 		want string
 	}{
-		{[]string{"--touch", "1.4", "--percent", "95"}, 1, "does not fit together"},
+		{[]string{"--touch", "1.4", "--percent", "95"}, 1, "do not fit together"},
 		{[]string{}, 2, "say what is known"},
 		{[]string{"--layer", "99"}, 1, "there is no layer 99"},
 		{[]string{"--layer", "17"}, 1, "nothing is left"},

@@ -55,7 +55,7 @@ func (c *proofCmd) Run() error {
 }
 
 // errSilent ends with status 1 when everything has been said already.
-var errSilent = errors.New("something must be dealt with")
+var errSilent = errors.New("something must be fixed first")
 
 // show says in words what a proof found.
 func show(r *proof.Report) {

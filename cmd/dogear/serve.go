@@ -57,8 +57,8 @@ func (c *serveCmd) Run() error {
 		dir = filepath.Join(home, "dogear")
 	}
 	if (c.Watch == "") != (c.Plan == "") {
-		return refuse("usage", errors.New("--watch and --plan go together: the folder, and what is "+
-			"laid onto each new file in it"))
+		return refuse("usage", errors.New("--watch and --plan go together: the folder, and the plan "+
+			"for each new file in it"))
 	}
 	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch,
 		plan: c.Plan, anew: c.New})
@@ -194,7 +194,7 @@ func watchFolder(ctx context.Context, o serving, srv *web.Server, log *slog.Logg
 				srv.Watched(file, err.Error(), true)
 				return
 			}
-			log.Info("the plan was laid onto a new file", "file", file)
+			log.Info("applied the plan to a new file", "file", file)
 			srv.Watched(file, text, false)
 		})
 	if err != nil {

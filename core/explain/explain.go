@@ -68,7 +68,7 @@ func Line(c *gcode.Command, a *gcode.Act, m *gcode.Machine) string {
 	case gcode.Macro:
 		return "a word only the printer knows"
 	case gcode.Unknown:
-		return "not known here; kept as it is"
+		return "unknown to Dogear; kept as it is"
 	}
 	switch {
 	case c.Letter == 0 && c.Comment != nil:

@@ -32,7 +32,7 @@ func TestLine(t *testing.T) {
 		{"M104 S0", "nozzle heater off"},
 		{"M107", "part fan off"},
 		{"G10", "the firmware draws the filament back"},
-		{"M9876", "not known here; kept as it is"},
+		{"M9876", "unknown to Dogear; kept as it is"},
 		{"BEGIN A=1", "a word only the printer knows"},
 		{"; note", ""},
 		{"M83", "filament counts in steps"},

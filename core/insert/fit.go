@@ -83,8 +83,8 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 			f.Words += fmt.Sprintf(" The head is lifted over it until layer %d is laid.", u-1)
 		}
 	case f.Side < loose:
-		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, so "+
-			"that the part does not let go. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
+		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, "+
+			"so that the part does not come off. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
 	case p.Closes == nil:
 		care(layer.Care, "insert-open", "It drops in, %.2f mm free at each side; but nothing ever "+
 			"closes the pocket, and it can fall out.", f.Side)

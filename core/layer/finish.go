@@ -246,8 +246,8 @@ func (r *reader) findings(missing []int) {
 	}
 	const most = 20
 	if len(words) > most {
-		r.note(Note, "unknown-command", 1, fmt.Sprintf("%d words of this file are not known here; they "+
-			"are kept as they are. The first %d of them are named.", len(words), most))
+		r.note(Note, "unknown-command", 1, fmt.Sprintf("Dogear does not know %d words of this file; "+
+			"it keeps them as they are. The first %d are named.", len(words), most))
 		words = words[:most]
 	}
 	for _, w := range words {

@@ -182,13 +182,13 @@ func (r *reader) unfollowed() {
 	switch {
 	case c.Code == 53:
 		kind, code = 1, "machine-places"
-		what = "moves by the machine's own places. Nobody here knows where the head is then, until the " +
-			"next absolute move says it."
+		what = "moves by the machine's own places. Dogear does not know where the head is then, until " +
+			"the next absolute move says so."
 	case c.Has('A') || c.Has('B'):
 		kind, code = 2, "other-axis"
 		what = "moves an axis A or B, which Dogear does not follow. If your printer drives its " +
 			"filament " +
-			"with it, nothing of what it lays is seen."
+			"with it, Dogear sees nothing of what it lays."
 	case c.Code < 5:
 		kind, code = 3, "plane"
 		what = "draws an arc that does not lie level (" + r.m.Plane() + ")" + straight

@@ -91,7 +91,7 @@ func TestHomingClear(t *testing.T) {
 	if codes(p, layer.Grave) != "" || !strings.Contains(out, "G91 ; steps\n"+
 		"G1 Z10 F600 ; up first, from wherever it stands\n"+
 		"G90 ; places count from the corner of the bed\nM190 S60 ; the bed, so that the part does not "+
-		"let go\nG28 X Y ; find the sides; the nozzle is above the part\n"+
+		"come off\nG28 X Y ; home X and Y; the nozzle is above the part\n"+
 		"G1 X20 Y20 F6000 ; beside the part\nG28 Z") {
 		t.Errorf("%v\n%s", p.Findings, out[:1500])
 	}

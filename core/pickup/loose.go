@@ -126,7 +126,7 @@ func TouchCheck(src layer.Source, ix *layer.Index, c Choice) ([]routine.Line, []
 		sc.Put("G92 "+routine.Word('Z', z+gcode.FromMM(c.Feeler)),
 			"you have brought the nozzle down onto the part: it stands here")
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up first")
-		sc.Put("G28 X Y", "find the sides; the nozzle is above the part")
+		sc.Put("G28 X Y", "home X and Y; the nozzle is above the part")
 	} else {
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up first")
 	}

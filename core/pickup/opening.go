@@ -93,7 +93,7 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 		e.moves(ix, s, a, m)
 	case gcode.Home:
 		if onlyXY(cmd) {
-			mute("", "the sides are found again below, with the head lifted")
+			mute("", "X and Y are homed again below, with the head lifted")
 		} else {
 			mute("homes-onto-part", "would bring the nozzle down onto the part")
 		}
@@ -101,7 +101,7 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 		mute("homes-onto-part", "would feel for the bed where the part stands")
 	case gcode.SetAxis:
 		if cmd.Has('X') || cmd.Has('Y') || cmd.Has('Z') || !cmd.Has('E') {
-			mute("position-not-restored", "would give the present place another name")
+			mute("position-not-restored", "would rename the place where the head is")
 		} else {
 			keep("filament axis; it is set exactly below")
 		}
@@ -112,22 +112,22 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 	case gcode.Lasting:
 		if word := cmd.Word(); slices.Contains(located, word) || word == "G10" ||
 			strings.HasPrefix(word, "G5") {
-			mute("", "says where things are; it is put in force below, once the place is found")
+			mute("", "shifts places; it comes into force below, once the printer has homed")
 			break
 		}
 		keep("a setting that stays in force")
 	case gcode.FanSet:
-		keep("fan; it is set as it was below")
+		keep("fan; set below to what it was then")
 	case gcode.Dwell:
 		keep("a short wait")
 	case gcode.ToolSet:
 		if m.Tool == s.At.Tool {
 			keep("the tool that prints")
 		} else {
-			mute("", fmt.Sprintf("tool %d prints at the start, it is chosen below", s.At.Tool))
+			mute("", fmt.Sprintf("tool %d prints there; it is chosen below", s.At.Tool))
 		}
 	case gcode.Motors:
-		mute("position-not-restored", "would let go of the motors, and the place would be lost")
+		mute("position-not-restored", "would let the motors go, and the printer would lose its place")
 	case gcode.Progress, gcode.Message:
 		mute("", "only for the display")
 	case gcode.Stop:
@@ -136,9 +136,9 @@ func (e *Entry) judge(ix *layer.Index, s *Start, cmd *gcode.Command, a *gcode.Ac
 		mute("homes-onto-part", "a word that only the printer knows; most likely it homes and primes")
 	case gcode.Unknown:
 		if cmd.Letter == 'M' && !slices.Contains(touchy, cmd.Code) {
-			keep("not known here, and no movement; left as it is")
+			keep("unknown, but no movement; left as it is")
 		} else {
-			mute("homes-onto-part", "not known here; it may move the head")
+			mute("homes-onto-part", "unknown; it may move the head")
 		}
 	default:
 		if cmd.Letter == 'M' && slices.Contains(touchy, cmd.Code) {
@@ -223,7 +223,7 @@ func questions(entries []Entry) []layer.Finding {
 			out = append(out, layer.Finding{Level: layer.Care, Code: "macro-start", Line: e.Line,
 				Message: fmt.Sprintf("%s is left out, along with everything it did. Ask yourself: does the "+
 					"printer need its bed mesh loaded? a pressure setting? a light, a door, an enclosure "+
-					"heated? Does %s set where Z is? Turn the line on only if it neither homes Z nor moves low.",
+					"heated? Does %s set where Z is? Switch the line on only if it neither homes Z nor moves low.",
 					name, name)})
 		}
 	}

@@ -208,7 +208,7 @@ const timeTolerance = 0.05
 
 func (p *Piece) time(ix *layer.Index, s float64) error {
 	if !(s > 0) {
-		return errors.New("the time must be more than nothing")
+		return errors.New("the time must be more than 0")
 	}
 	tol := max(s*timeTolerance, 30)
 	for k := range p.weight {

@@ -17,8 +17,8 @@ func (w *writer) inPlace() error {
 	top := s.Top.Millimetres()
 	if h := w.ix.Layers[s.Layer-1].Height.Millimetres(); c.DZ > h {
 		w.find(layer.Care, "place-shifted", s.Line,
-			fmt.Sprintf("Everything is laid %g mm higher, and a layer is %g mm thick: the first one will "+
-				"not reach what lies there, unless the part is higher than it should be.", c.DZ, h))
+			fmt.Sprintf("Everything prints %g mm higher, and a layer is only %g mm thick: the first one "+
+				"will not reach the part, unless the part is higher than it should be.", c.DZ, h))
 	}
 	w.up = min(gcode.FromMM(top+c.Clearance+max(c.DZ, 0)), gcode.FromMM(w.pr.Top))
 	if w.up < s.Top+gcode.MM {
@@ -46,7 +46,7 @@ func (w *writer) inPlace() error {
 	w.apart()
 	if bed := s.At.Bed(); bed > 0 && w.sc.State().Bed() != bed {
 		w.addLine("M140 "+routine.Word('S', gcode.Nano(bed)),
-			"the bed first, so that the part does not let go")
+			"the bed first, so that the part does not come off")
 	}
 	if w.sc.State().Fan != 0 {
 		w.addLine("M107", "no fan while heating")
@@ -54,7 +54,7 @@ func (w *writer) inPlace() error {
 	switch c.Z {
 	case ByTouch, "":
 		w.warmBed()
-		w.addLine("G28 X Y", "find the sides; the nozzle is above the part")
+		w.addLine("G28 X Y", "home X and Y; the nozzle is above the part")
 	case ByKept:
 		w.addLine(fmt.Sprintf("M109 S%d", noOoze), "warm enough to come off the part: the motors were "+
 			"held, "+
@@ -102,7 +102,8 @@ func (w *writer) touched() {
 // warmBed waits for the bed, with the head lifted.
 func (w *writer) warmBed() {
 	if bed := w.s.At.Bed(); bed > 0 {
-		w.addLine("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed, so that the part does not let go")
+		w.addLine("M190 "+routine.Word('S', gcode.Nano(bed)), "the bed, so that the part does not "+
+			"come off")
 	}
 }
 
@@ -180,7 +181,7 @@ func (w *writer) homeClear() error {
 		w.addLine("G90", "places count from the corner of the bed")
 	}
 	w.warmBed()
-	w.addLine("G28 X Y", "find the sides; the nozzle is above the part")
+	w.addLine("G28 X Y", "home X and Y; the nozzle is above the part")
 	w.addLine(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', gcode.FromMM(x)),
 		routine.Word('Y', gcode.FromMM(y)), feedXY), "beside the part")
 	w.addLine("G28 Z", "find the height, clear of the part")

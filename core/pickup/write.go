@@ -230,10 +230,12 @@ func (w *writer) opening(entries []Entry) {
 // flipped says what a line does that somebody has turned on.
 func (w *writer) flipped(e *Entry) {
 	text := map[string]string{
-		"homes-onto-part":       "Line %d (%s) is turned on; it may bring the nozzle down onto the part.",
-		"prime-on-part":         "Line %d (%s) is turned on; it would lay plastic where the part stands.",
-		"drag":                  "Line %d (%s) is turned on; the head would run into the part.",
-		"position-not-restored": "Line %d (%s) is turned on; the printer would lose its place.",
+		"homes-onto-part": "Line %d (%s) is switched on; it may bring the nozzle down onto the " +
+			"part.",
+		"prime-on-part": "Line %d (%s) is switched on; it would lay plastic where the part " +
+			"stands.",
+		"drag":                  "Line %d (%s) is switched on; the head would run into the part.",
+		"position-not-restored": "Line %d (%s) is switched on; the printer would lose its place.",
 	}[e.Hurts]
 	w.find(layer.Grave, e.Hurts, e.Line, fmt.Sprintf(text, e.Line, strings.TrimSpace(e.Was)))
 }

@@ -213,24 +213,24 @@ var stateCodes = []string{"feed-not-restored", "fan-not-restored", "temperature-
 func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what string)) {
 	w := c.w
 	if o.Bed() != m.Bed() {
-		name("bed-not-restored", fmt.Sprintf("from here on the bed is told to be at %s °C, not at %s",
+		name("bed-not-restored", fmt.Sprintf("from here on the bed is set to %s °C, not %s",
 			gcode.Nano(m.Bed()), gcode.Nano(o.Bed())))
 	}
 	was, is := o.Nozzle(), m.Nozzle()
 	if was >= cold && is < cold {
-		name("cold-extrusion", fmt.Sprintf("the nozzle is told to be at %s °C, not at %s",
+		name("cold-extrusion", fmt.Sprintf("the nozzle is set to %s °C, not %s",
 			gcode.Nano(is), gcode.Nano(was)))
 	} else if was != is && !on.Heat && !w.marks.wanted(is) {
-		name("temperature-not-restored", fmt.Sprintf("from here on the nozzle is told to be at %s °C, "+
-			"not at %s", gcode.Nano(is), gcode.Nano(was)))
+		name("temperature-not-restored", fmt.Sprintf("from here on the nozzle is set to %s °C, not "+
+			"%s", gcode.Nano(is), gcode.Nano(was)))
 	}
 	for t := range tools(o, m) {
 		if t == m.Tool || on.Heat && w.marks.tool == t {
 			continue
 		}
 		if was, is := o.Target(t), m.Target(t); was != is && !w.marks.wanted(is) {
-			name("temperature-not-restored", fmt.Sprintf("from here on nozzle %d, which waits, is told to "+
-				"be at %s °C, not at %s", t, gcode.Nano(is), gcode.Nano(was)))
+			name("temperature-not-restored", fmt.Sprintf("from here on nozzle %d, which waits, is set to "+
+				"%s °C, not %s", t, gcode.Nano(is), gcode.Nano(was)))
 		}
 	}
 	for t := range tools(o, m) {

@@ -39,18 +39,18 @@ func (x *examiner) heat(line int64, c *gcode.Command, a *gcode.Act) {
 		what, high, reachable = "bed", hottestBed, hottestBed
 	}
 	if v > high {
-		x.find(layer.Grave, "too-hot", line, "The %s is told to be at %g °C; more than %g °C is not for "+
-			"this printer.", what, v, high)
+		x.find(layer.Grave, "too-hot", line, "The %s is set to %g °C; this printer takes at most %g "+
+			"°C.", what, v, high)
 	}
 	switch {
 	case a.Wait && v > max(reachable, high):
 		x.find(layer.Grave, "never-reached-temperature", line,
-			"The printer waits for the %s to be at %g °C, which it can hardly reach; it would wait for "+
-				"ever.", what, v)
+			"The printer waits for the %s to be at %g °C, which it can hardly reach; it would never "+
+				"continue.", what, v)
 	case a.Wait && down && v < coldest:
 		x.find(layer.Grave, "never-reached-temperature", line,
-			"The printer waits for the %s to cool down to %g °C; in a warm room it would wait for "+
-				"ever.", what, v)
+			"The printer waits for the %s to cool down to %g °C; in a warm room it would never "+
+				"continue.", what, v)
 	}
 }
 
@@ -85,8 +85,8 @@ func (x *examiner) off0(line int64, c *gcode.Command) {
 func (x *examiner) dwell(line int64, a *gcode.Act) {
 	switch {
 	case a.Dwell > longWait:
-		x.find(layer.Grave, "long-wait", line, "The printer waits here for %.1f hours. Are these "+
-			"thousandths of a second, and an S where a P belongs?", a.Dwell/3600)
+		x.find(layer.Grave, "long-wait", line, "The printer waits here for %.1f hours. Were "+
+			"milliseconds meant, with a P instead of the S?", a.Dwell/3600)
 	case a.Dwell > shortWait && x.onPart():
 		x.find(layer.Grave, "lift-too-low", line, "The head waits here for %g s right on the part. Lift "+
 			"it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
@@ -104,7 +104,7 @@ func (x *examiner) warm(line int64) {
 		}
 	case m.Nozzle() < cold:
 		x.find(layer.Grave, "cold-extrusion", line,
-			"Filament is pushed while the nozzle is told to be at %s °C.", gcode.Nano(m.Nozzle()))
+			"Filament is pushed while the nozzle is set to %s °C.", gcode.Nano(m.Nozzle()))
 	case !m.Hot() && x.absolute:
 		x.find(layer.Care, "cold-extrusion", line,
 			"Filament is laid, but nothing has waited for the nozzle since it was cold.")
@@ -174,7 +174,7 @@ func (x *examiner) much(line int64, a *gcode.Act) {
 var forbidden = map[string][2]string{
 	"M112": {"machine-stopped", "M112 is the emergency stop: nothing runs behind it."},
 	"M410": {"machine-stopped", "M410 throws away every move that is planned."},
-	"M999": {"machine-stopped", "M999 starts the printer anew."},
+	"M999": {"machine-stopped", "M999 restarts the printer."},
 	"M81":  {"machine-stopped", "M81 switches the power off."},
 	"M2":   {"machine-stopped", "M2 ends the program."},
 	"M30":  {"machine-stopped", "M30 ends the program, or deletes a file."},
@@ -200,7 +200,7 @@ func (x *examiner) word(line int64, c *gcode.Command, a *gcode.Act) {
 	switch {
 	case word == "M80":
 		x.find(layer.Care, "machine-stopped", line,
-			"M80 switches the power on; some printers start anew by it.")
+			"M80 switches the power on; some printers restart then.")
 	case word == "M211" && c.Has('S') && c.Value('S') == 0:
 		x.find(layer.Grave, "limits-off", line, "M211 S0 takes away the limits that keep the head "+
 			"inside the printer.")
@@ -210,7 +210,7 @@ func (x *examiner) word(line int64, c *gcode.Command, a *gcode.Act) {
 		x.find(layer.Care, "limits-off", line, "%s changes whether the end switches are watched.", word)
 	case (a.Kind == gcode.Unknown || a.Kind == gcode.Macro) && !x.knows(word):
 		x.find(layer.Care, "unknown-command", line,
-			"%s was put in and is not known here. Make sure that the printer knows it.", c.Word())
+			"Dogear does not know %s, which was put in. Make sure that the printer does.", c.Word())
 	}
 }
 

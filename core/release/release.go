@@ -94,7 +94,7 @@ func (r *Release) Reader() (io.Reader, int64, error) {
 // stand that look like Dogear's own.
 var ErrMarked = errors.New("comments of Dogear's stand in this file")
 
-// Plan lays a plan onto a file and examines what comes of it. pockets are those of
+// Plan applies a plan to a file and examines what comes of it. pockets are those of
 // the file, as far as they are known.
 func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
 	pockets []landmark.Pocket, ask Asked) (*Release, error) {
@@ -277,7 +277,7 @@ func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
 		if f.Level == layer.Grave && slices.ContainsFunc(ask.Accept,
 			func(a string) bool { return accepts(a, f) }) {
 			r.Accepted = append(r.Accepted, *f)
-			f.Level, f.Message = layer.Care, f.Message+" Somebody has taken this upon themselves."
+			f.Level, f.Message = layer.Care, f.Message+" Somebody has accepted this risk."
 		}
 	}
 	slices.SortStableFunc(r.Findings,
@@ -350,7 +350,7 @@ func (r *Release) Seal() string {
 			return "Nothing moves below " + low(rep.Lowest) + line
 		}
 	case r.Result != nil && len(r.Result.Changes)+len(r.Result.Slows) > 0:
-		return "Same paths and filament · laid otherwise only where you said so · axis exact"
+		return "Same paths and filament · printed differently only where you said so · axis exact"
 	case rep.Muted > 0:
 		return "Same plastic, less what is muted · axis exact · modes, fan and speed put back"
 	}

@@ -42,7 +42,7 @@ type Result struct {
 // ErrTwice is the cause when two ears sit on one fold.
 var ErrTwice = errors.New("two ears sit on the same fold")
 
-// Apply lays a plan onto a file. The plan must have been checked. pockets are
+// Apply applies a plan to a file. The plan must have been checked. pockets are
 // those of the file, as far as they are known: only of them can be said how
 // something lies in one, and only over them the head is lifted.
 func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result,
@@ -120,8 +120,8 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 		}
 		b.Fold.At = res.InForce(b.Fold.Line, b.Fold.At)
 		if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
-			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known of the filament %q at ear "+
-				"%s: it is laid as hot as what was in before.", b.Ear.Filament, b.Ear.ID))
+			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known about the filament %q "+
+				"at ear %s; it prints as hot as the one before.", b.Ear.Filament, b.Ear.ID))
 		}
 		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
 		if err != nil {

@@ -168,7 +168,7 @@ func (r *Result) mayChange(p *plan.Plan, c *Changed) error {
 		return nil
 	case c.From.At.Nozzle() < hot || !c.From.At.Stated():
 		return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it "+
-			"is there, so that it could not be put back; leave its heat alone", ch.ID, ch.Nozzle)
+			"is there, so Dogear could not put it back; leave the heat alone", ch.ID, ch.Nozzle)
 	}
 	for k := range r.Blocks {
 		if b := &r.Blocks[k]; b.Fold.Line > c.From.Line && b.Fold.Line < c.Until.Line &&
@@ -192,7 +192,7 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
 		a := NewScript(from, st)
 		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°",
-			""))), "from here on it is laid otherwise")
+			""))), "other print settings from here on")
 		if !st.Plain {
 			for _, piece := range keptLines(struct {
 				Change plan.Change `json:"change"`

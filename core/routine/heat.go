@@ -60,7 +60,7 @@ func (c *compiler) setHeat(v int64, wait bool) {
 	if v < c.m.Nozzle() {
 		letter = 'R' // only this waits while it cools
 	}
-	c.addLine("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("nozzle to %s C, and wait",
+	c.addLine("M109 "+word(letter, gcode.Nano(v)), fmt.Sprintf("wait for the nozzle at %s C",
 		mmText(gcode.Nano(v))))
 	c.coming = false
 }

@@ -175,7 +175,7 @@ func TestUnknownHeat(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := Apply(src, ix, p, nil); err == nil || !strings.Contains(err.Error(),
-		"could not be put back") {
+		"could not put it back") {
 		t.Error(err)
 	}
 }

@@ -62,7 +62,7 @@ func OtherModel(a, b *plan.Shape, thick float64) (why string, moved [2]float64) 
 		}
 	}
 	if off > 1 {
-		return fmt.Sprintf("at %d of 5 heights what is laid has another area", off), moved
+		return fmt.Sprintf("at %d of 5 heights the cross-section has another area", off), moved
 	}
 	return "", moved
 }

@@ -228,7 +228,7 @@ func (c *compiler) foresee() {
 		bed := math.Max(f.Bed[1], 0)
 		if now := float64(c.was.Bed()) / 1e6; bed > 0 && now > 0 && math.Abs(bed-now) >= 10 {
 			c.find(layer.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g "+
-				"°C, so that the part does not let go.", clean(f.Name), bed, now))
+				"°C, so that the part does not come off.", clean(f.Name), bed, now))
 		}
 	}
 }
