@@ -54,16 +54,40 @@ func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 		}
 		e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = n, line, nil, nil, nil, nil
 	}
+	if _, err := routine.Locate(b.src, b.ix, e); err != nil {
+		return sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return nil
+}
+
+// fitsIn refuses an ear that wants what another one at its fold does already: a fold takes
+// one colour, one nozzle, and one thing a pocket.
+func fitsIn(b *book, p *plan.Plan, e *plan.Ear) error {
+	if e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil {
+		return nil // it has no place yet
+	}
 	f, err := routine.Locate(b.src, b.ix, e)
 	if err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	for _, o := range p.Ears {
-		if o.ID == e.ID {
+		if o.ID == e.ID || o.Kind != e.Kind {
 			continue
 		}
-		if g, err := routine.Locate(b.src, b.ix, &o); err == nil && g.Line == f.Line {
-			return sentence(fiber.StatusConflict, fmt.Sprintf("there is an ear %s already", where(o)))
+		if g, err := routine.Locate(b.src, b.ix, &o); err != nil || g.Line != f.Line {
+			continue
+		}
+		what := ""
+		switch {
+		case e.Kind == plan.Colour:
+			what = "a colour change"
+		case e.Kind == plan.Nozzle:
+			what = "a nozzle swap"
+		case slices.ContainsFunc(e.At, func(at [2]float64) bool { return slices.Contains(o.At, at) }):
+			what = "something for this pocket"
+		}
+		if what != "" {
+			return sentence(fiber.StatusConflict, fmt.Sprintf("there is %s %s already", what, where(o)))
 		}
 	}
 	return nil
@@ -107,6 +131,9 @@ func (s *Server) form(c fiber.Ctx, b *book, p *plan.Plan, e *plan.Ear) error {
 		return err
 	}
 	if err := earKindForm(c, b, p, e, kit); err != nil {
+		return err
+	}
+	if err := fitsIn(b, p, e); err != nil {
 		return err
 	}
 	if c.FormValue("all") == "" {

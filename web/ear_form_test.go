@@ -40,7 +40,7 @@ func TestEarForms(t *testing.T) {
 		{p + "/ears/a1", []string{"where", "line 99999999"}, 422, "no line 99999999"},
 		{p + "/ears/a1", []string{"where", "tide"}, 422, "“tide” is no place"},
 		{p + "/ears/a1", []string{"where", "layer 9"}, 200, "before layer 9"},
-		{p + "/ears/a1/copy", []string{"where", "9"}, 409, "an ear before layer 9 already"},
+		{p + "/ears/a1/copy", []string{"where", "9"}, 409, "his ear stands there already"},
 		{p + "/ears/a1/copy", []string{"where", "layer 12"}, 200, "before layer 12"},
 		{p + "/ears/a2", []string{"kind", "nozzle", "all", "1", "nozzle", "0,6"}, 200, "Nozzle 0.6 mm"},
 		{p + "/ears/a2", []string{"kind", "own lines", "all", "1", "lines", "M0 look\r\nM117 hm"}, 200,

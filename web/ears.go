@@ -125,6 +125,13 @@ func (s *Server) copyEar(c fiber.Ctx) error {
 		if err := locateEar(b, p, &e, c.FormValue("where")); err != nil {
 			return "", err
 		}
+		if where(e) == where(p.Ears[i]) {
+			return "", sentence(fiber.StatusConflict, "this ear stands there already; write where its copy "+
+				"is to go")
+		}
+		if err := fitsIn(b, p, &e); err != nil {
+			return "", err
+		}
 		p.Ears = append(p.Ears, e)
 		return "Copied: the printer stops " + where(e) + " too.", nil
 	})

@@ -56,11 +56,13 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		}
 	}
 	finds := map[string][]layer.Finding{}
+	steps := map[string]plan.Routine{}
 	res, err := routine.Apply(b.src, b.ix, p, b.found())
 	if err != nil {
 		v.Problem = upper(err.Error())
 	} else {
 		for i := range res.Blocks {
+			steps[res.Blocks[i].Ear.ID] = res.Blocks[i].Steps
 			for _, f := range res.Blocks[i].Findings {
 				if f.Level != layer.Note && !strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
 					finds[res.Blocks[i].Ear.ID] = append(finds[res.Blocks[i].Ear.ID], f)
@@ -76,12 +78,33 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		x := m.earView(b, e)
 		x.Lean = len(p.Ears) > mostCards && e.ID != c.Get("X-Open")
 		x.Findings = finds[e.ID]
+		if r, ok := steps[e.ID]; ok { // of several at one fold they are shared out
+			x.Steps = nil
+			for _, st := range r {
+				x.Steps = append(x.Steps, st.Words(p, &e))
+			}
+		}
 		v.Ears = append(v.Ears, x)
 		data.Ears = append(data.Ears, earData{e.ID, x.Before, x.Line, e.Kind, x.Colour, x.Title})
 	}
+	v.stops()
 	j, err := json.Marshal(data)
 	v.Data = string(j)
 	return v, err
+}
+
+// stops numbers the ears that lie at one fold.
+func (v *marginView) stops() {
+	for i := 0; i < len(v.Ears); {
+		k := i + 1
+		for k < len(v.Ears) && v.Ears[k].Before == v.Ears[i].Before && v.Ears[k].Line == v.Ears[i].Line {
+			k++
+		}
+		for n := i; n < k; n++ {
+			v.Ears[n].Nth, v.Ears[n].Of = n-i+1, k-i
+		}
+		i = k
+	}
 }
 
 // mostCards is up to how many ears all cards are sent whole. Of more, only the one that is

@@ -78,6 +78,7 @@ type earView struct {
 	Sign                                     string // of its present state
 	ID, Kind, Title, Does, Place, File, When string
 	Short                                    string // where it stands, in two words
+	Nth, Of                                  int    // of the ears at its fold: one stop
 	Before                                   int    // the layer it stands before or lies in
 	Line                                     int64  // set when it lies inside that layer
 	Where                                    string

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -199,6 +200,10 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 		if word == "" {
 			return "", sentence(fiber.StatusNotFound, "there is no stop on this line")
 		}
+		if slices.ContainsFunc(p.Mutes,
+			func(o plan.Span) bool { return o.From <= m.To && m.From <= o.To }) {
+			return "", sentence(fiber.StatusConflict, "this stop is left out already")
+		}
 		e := plan.Ear{ID: freeID(p), Kind: plan.Insert, Stop: word, BeforeLine: m.From}
 		place := fmt.Sprintf("line %d", m.From)
 		n, inside := routine.Place(b.ix, &e)
@@ -206,6 +211,9 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 			place = fmt.Sprintf("layer %d", n)
 		}
 		if err := locateEar(b, p, &e, place); err != nil {
+			return "", err
+		}
+		if err := fitsIn(b, p, &e); err != nil {
 			return "", err
 		}
 		if plan.DoesItAll(word) {

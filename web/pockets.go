@@ -255,6 +255,9 @@ func (s *Server) addInsert(c fiber.Ctx) error {
 		if err := locateEar(b, p, &e, strconv.Itoa(n)); err != nil {
 			return "", err
 		}
+		if err := fitsIn(b, p, &e); err != nil {
+			return "", err
+		}
 		p.Ears = append(p.Ears, e)
 		said := fmt.Sprintf("Marked: the printer stops before layer %d", n)
 		if why != "" {

@@ -71,7 +71,7 @@ func TestPockets(t *testing.T) {
 		{p + "/pockets", []string{"pockets", "0", "insert", "M8 nut"}, 200,
 			"the printer stops before layer 80, as late as possible"},
 		{p + "/pockets", []string{"pockets", "0", "insert", "M8 nut"}, 409,
-			"There is an ear before layer 80 already"},
+			"There is something for this pocket before layer 80 already"},
 		{p + "/pockets", []string{"pockets", "7", "insert", "M8 nut"}, 422, "no such pocket"},
 		{p + "/ears/a1", []string{"all", "1", "insert", "M8 nut", "count", "2", "pocket", "110,110"}, 200,
 			"It drops in, 0."},

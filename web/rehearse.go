@@ -16,6 +16,7 @@ import (
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/pickup"
+	"dogear/core/plan"
 	"dogear/core/printer"
 	"dogear/core/routine"
 	"dogear/store"
@@ -112,14 +113,24 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 	}
 	r := &rehearsal{sim: printer.New(src, ix, m.plan.Printer, nil), steps: map[string][]string{},
 		used: time.Now()}
+	var before []string // steps of ears whose wait stands with the one behind them
 	for i := range res.Blocks {
 		bl := &res.Blocks[i]
+		if i > 0 && res.Blocks[i-1].Fold.Line != bl.Fold.Line {
+			before = nil
+		}
 		r.put = append(r.put, addition{bl.Fold.Line, int64(len(bl.Lines))})
 		at := res.OutLines(i)
 		r.ears = append(r.ears, earAt{at[0], at[1], bl.Ear.ID})
+		words := slices.Clone(before)
 		for _, st := range bl.Steps {
-			r.steps[bl.Ear.ID] = append(r.steps[bl.Ear.ID], st.Words(m.plan, &bl.Ear))
+			words = append(words, st.Words(m.plan, &bl.Ear))
 		}
+		before = words
+		if slices.ContainsFunc(bl.Steps, func(s plan.Step) bool { return s.Do == "stop" }) {
+			before = nil
+		}
+		r.steps[bl.Ear.ID] = words
 		if m.plan.Printer.Resume != "" {
 			r.steps[bl.Ear.ID] = append(r.steps[bl.Ear.ID], "To go on: "+m.plan.Printer.Resume)
 		}

@@ -255,7 +255,10 @@ func sortedEars(p *plan.Plan, ix *layer.Index) []plan.Ear {
 	sort.SliceStable(out, func(i, j int) bool {
 		a, la := routine.Place(ix, &out[i])
 		b, lb := routine.Place(ix, &out[j])
-		return a < b || a == b && la < lb
+		if a != b || la != lb {
+			return a < b || a == b && la < lb
+		}
+		return routine.Rank(out[i].Kind) < routine.Rank(out[j].Kind)
 	})
 	return out
 }

@@ -159,7 +159,8 @@ func TestEars(t *testing.T) {
 		want string
 	}{
 		{"/ears", []string{"before", "13", "filament", "red"}, 200, "Signal red"},
-		{"/ears", []string{"before", "13", "filament", "white"}, 409, "an ear before layer 13 already"},
+		{"/ears", []string{"before", "13", "filament", "white"}, 409,
+			"a colour change before layer 13 already"},
 		{"/ears", []string{"before", "99", "filament", "white"}, 422, "no layer 99"},
 		{"/ears", []string{"before", "x", "filament", "white"}, 422, "is no place"},
 		{"/ears", []string{"before", "5", "filament", "gold"}, 422, "no such filament"},
@@ -167,7 +168,9 @@ func TestEars(t *testing.T) {
 		{"/ears", []string{"kind", "stop"}, 422, "ay before which layer"},
 		{"/ears", []string{"before", "5", "kind", "stop"}, 200, "Plain stop"},
 		{"/ears/a2", []string{"before", "6"}, 200, "before layer 6"},
-		{"/ears/a2", []string{"before", "13"}, 409, "already"},
+		{"/ears/a2", []string{"before", "13"}, 200, "One stop, 2 things"},
+		{"/ears/a2", []string{"filament", "kelp"}, 409, "a colour change before layer 13 already"},
+		{"/ears/a2", []string{"before", "7"}, 200, "before layer 7"},
 		{"/ears/a2", []string{"filament", "kelp"}, 200, "Kelp"},
 		{"/ears/a9", []string{"filament", "kelp"}, 404, "not there any more"},
 		{"/ears/a1/remove", nil, 200, "Kelp"},

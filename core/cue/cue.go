@@ -37,7 +37,7 @@ type Sheet struct {
 
 // Row is a stop, or a heads-up before one.
 type Row struct {
-	Ear     string
+	Ear     string // its id; of several at one fold all, in the order of the stop
 	HeadsUp bool
 	At      time.Time // zero when no start is given
 	Seconds float64   // into the print
@@ -46,6 +46,7 @@ type Row struct {
 	Z       string // height, mm
 	Number  string // the file's own number, when it has one
 	Title   string
+	Things  []string // of several ears at one fold the title of each; else nil
 	Colour  string
 	Ready   []string // what to have ready
 	Steps   []string
@@ -72,6 +73,10 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 		b := &res.Blocks[i]
 		r := row(ix, p, b)
 		r.Seconds = res.Takes(b.Fold.Seconds)
+		if i > 0 && res.Blocks[i-1].Fold.Line == b.Fold.Line {
+			s.Rows[len(s.Rows)-1].also(&r)
+			continue
+		}
 		for _, h := range res.HeadsUps {
 			if h.Ear == b.Ear.ID {
 				at := res.Takes(b.Fold.Seconds - h.Before)
@@ -99,6 +104,23 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 			t.Laid, t.Purged, t.Grams, t.Bands})
 	}
 	return s, nil
+}
+
+// also takes what another ear at the same fold wants into a row: it is one stop.
+func (r *Row) also(o *Row) {
+	r.Ear += " " + o.Ear
+	if r.Things == nil {
+		r.Things = []string{r.Title}
+	}
+	r.Things = append(r.Things, o.Title)
+	r.Title += "; " + o.Title
+	if o.Colour != "" {
+		r.Colour = o.Colour
+	}
+	r.Ready = append(r.Ready, o.Ready...)
+	r.Steps = append(r.Steps, o.Steps...)
+	r.Purge += o.Purge
+	r.Waits += o.Waits
 }
 
 func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {

@@ -49,6 +49,18 @@ func sheet(t *testing.T, start time.Time) *Sheet {
 	return s
 }
 
+// TestOneStop gives several ears at one fold one row.
+func TestOneStop(t *testing.T) {
+	s := sheet(t, time.Time{})
+	r := s.Rows[1]
+	r.also(&Row{Ear: "b", Title: "Put in 2 × M8 nut", Ready: []string{"2 × M8 nut"},
+		Steps: []string{"Waits"}, Waits: 3})
+	if r.Ear != "a1 b" || strings.Join(r.Things, "|") != "Change to Gull white|Put in 2 × M8 nut" ||
+		len(r.Ready) != 2 || r.Colour != s.Rows[1].Colour || r.Steps[len(r.Steps)-1] != "Waits" {
+		t.Errorf("%+v", r)
+	}
+}
+
 func TestSheet(t *testing.T) {
 	start := time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC)
 	s := sheet(t, start)

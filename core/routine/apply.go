@@ -39,8 +39,8 @@ type Result struct {
 	LineEnd   string
 }
 
-// ErrTwice is the cause when two ears sit on one fold.
-var ErrTwice = errors.New("two ears sit on the same fold")
+// ErrTwice is the cause when two ears at one fold want the same.
+var ErrTwice = errors.New("two ears at the same fold change the filament, or the nozzle")
 
 // Apply applies a plan to a file. The plan must have been checked. pockets are
 // those of the file, as far as they are known: only of them can be said how
@@ -92,9 +92,30 @@ func (res *Result) locate(src layer.Source, ix *layer.Index, p *plan.Plan) error
 		}
 		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
-	sort.SliceStable(res.Blocks,
-		func(i, j int) bool { return res.Blocks[i].Fold.Line < res.Blocks[j].Fold.Line })
+	sort.SliceStable(res.Blocks, func(i, j int) bool {
+		a, b := &res.Blocks[i], &res.Blocks[j]
+		if a.Fold.Line != b.Fold.Line {
+			return a.Fold.Line < b.Fold.Line
+		}
+		return rank[a.Ear.Kind] < rank[b.Ear.Kind]
+	})
+	for i := 1; i < len(res.Blocks); i++ {
+		a, b := &res.Blocks[i-1], &res.Blocks[i]
+		if a.Fold.Line == b.Fold.Line && a.Ear.Kind == b.Ear.Kind &&
+			(a.Ear.Kind == plan.Colour || a.Ear.Kind == plan.Nozzle) {
+			return &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
+		}
+	}
 	return nil
+}
+
+// stop returns the blocks at the fold of block i, the first of them, as one.
+func (res *Result) stop(i int) []Block {
+	k := i + 1
+	for k < len(res.Blocks) && res.Blocks[k].Fold.Line == res.Blocks[i].Fold.Line {
+		k++
+	}
+	return res.Blocks[i:k]
 }
 
 // compile works out the lines of each ear, as the ears before it have left the printer.
@@ -102,36 +123,55 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 	warm := 0.0 // what the filament of the section wants
 	laid := p.First
 	var err error
-	for i := range res.Blocks {
-		b := &res.Blocks[i]
-		b.Fold.Before, b.Fold.Opens = laid, i == 0
-		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
-			laid = b.Ear.Filament
+	for i := 0; i < len(res.Blocks); {
+		stop := res.stop(i)
+		fold := &stop[0].Fold
+		fold.Before, fold.Opens = laid, i == 0
+		var ears []*plan.Ear
+		for k := range stop {
+			b := &stop[k]
+			ears = append(ears, &b.Ear)
+			if b.Steps, err = p.RoutineOf(&b.Ear); err != nil {
+				return &plan.Error{Ear: b.Ear.ID, Err: err}
+			}
+			if err := b.again(src, ix); err != nil {
+				return &plan.Error{Ear: b.Ear.ID, Err: err}
+			}
+			if fold.Again == nil {
+				fold.Again = b.Fold.Again
+			}
+			fold.At.Top = max(fold.At.Top, b.Fold.At.Top) // what was just put in may stand proud
+			if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
+				b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known about the filament "+
+					"%q at ear %s; it prints as hot as the one before.", b.Ear.Filament, b.Ear.ID))
+			}
+			if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+				laid = b.Ear.Filament
+			}
 		}
-		if b.Steps, err = p.RoutineOf(&b.Ear); err != nil {
-			return &plan.Error{Ear: b.Ear.ID, Err: err}
+		if warm > 0 && fold.At.Nozzle() >= hot {
+			fold.Own = float64(fold.At.Nozzle()) / 1e6
+			fold.At = fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}
-		if err := b.again(src, ix); err != nil {
-			return &plan.Error{Ear: b.Ear.ID, Err: err}
-		}
-		if warm > 0 && b.Fold.At.Nozzle() >= hot {
-			b.Fold.Own = float64(b.Fold.At.Nozzle()) / 1e6
-			b.Fold.At = b.Fold.At.WithNozzle(int64(warm*1e6 + 0.5))
-		}
-		b.Fold.At = res.InForce(b.Fold.Line, b.Fold.At)
-		if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
-			b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known about the filament %q "+
-				"at ear %s; it prints as hot as the one before.", b.Ear.Filament, b.Ear.ID))
-		}
-		lines, finds, err := Compile(b.Fold, ix.Box, p, &b.Ear, Style{Lower: ix.Lower})
+		fold.At = res.InForce(fold.Line, fold.At)
+		made, err := CompileStop(*fold, ix.Box, p, ears, Style{Lower: ix.Lower})
 		if err != nil {
-			return &plan.Error{Ear: b.Ear.ID, Err: err}
+			return err
 		}
-		b.Lines, b.Findings = lines, append(finds, b.Findings...)
-		if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
-			warm = Wants(p, &b.Ear, 2)
-			b.Warm = warm
+		for k := range stop {
+			b := &stop[k]
+			if k > 0 {
+				b.Fold = *fold
+				b.Fold.Opens = false
+			}
+			b.Steps, b.Lines = made[k].Steps, made[k].Lines
+			b.Findings = append(made[k].Findings, b.Findings...)
+			if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
+				warm = Wants(p, &b.Ear, 2)
+				b.Warm = warm
+			}
 		}
+		i += len(stop)
 	}
 	return nil
 }
@@ -140,9 +180,6 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 func (res *Result) insertBlocks(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
-		if i > 0 && b.Fold.Line == res.Blocks[i-1].Fold.Line {
-			return &plan.Error{Ear: b.Ear.ID, Err: ErrTwice}
-		}
 		for _, s := range ix.Stops {
 			if s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
 				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there",

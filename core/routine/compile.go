@@ -69,32 +69,71 @@ type compiler struct {
 	toldBlind bool       // and it was said
 	drawn     gcode.Nano // filament drawn out and not yet fed in again
 	steps     plan.Routine
+	merged    bool     // the wait of this ear stands with the one behind it
+	carried   []string // messages of ears before whose wait is this one
+}
+
+// usualBond is the flow of a bond pass that says none.
+const usualBond = 0.3
+
+// Compiled is what becomes of one ear.
+type Compiled struct {
+	Steps    plan.Routine
+	Lines    []Line
+	Findings []layer.Finding
 }
 
 // Compile returns the lines of one ear. box is what the print lays, in machine
 // coordinates.
 func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]Line,
 	[]layer.Finding, error) {
-	r, err := p.RoutineOf(e)
+	out, err := CompileStop(f, box, p, []*plan.Ear{e}, st)
 	if err != nil {
 		return nil, nil, err
 	}
+	return out[0].Lines, out[0].Findings, nil
+}
+
+// CompileStop works out the lines of all ears at one fold, in the order in which they are
+// given: one stop.
+func CompileStop(f Fold, box [4]gcode.Nano, p *plan.Plan, ears []*plan.Ear, st Style) (
+	[]Compiled, error) {
+	steps, merged, err := together(p, ears)
+	if err != nil {
+		return nil, err
+	}
 	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, box: box, plan: p,
-		ear: e, fold: f, steps: r}
+		fold: f}
 	if f.Goal != nil {
 		c.goal, c.shift = *f.Goal, f.Joint.DZ
 	}
 	c.m.State = f.At
 	c.m.StopWords, c.m.KeepE = p.Dialect().StopWords, p.Dialect().KeepE
 	c.pulled = f.At.Debt
+	c.blind = !f.At.Stated() && !f.At.Hot()
+	var out []Compiled
+	for i, e := range ears {
+		c.ear, c.steps, c.merged = e, steps[i], merged[i]
+		c.lines, c.finds, c.now = nil, nil, Frame
+		if err := c.compile(i == len(ears)-1); err != nil {
+			return nil, &plan.Error{Ear: e.ID, Err: err}
+		}
+		out = append(out, Compiled{steps[i], c.lines, c.finds})
+		c.fold.Opens = false
+	}
+	return out, nil
+}
+
+// compile works out the lines of the next ear at a fold.
+func (c *compiler) compile(last bool) error {
+	e, f, p, st := c.ear, &c.fold, c.plan, c.style
 	if c.warm = Wants(p, e, f.Layer); c.warm == 0 && e.Kind == plan.Colour && e.Filament != "" {
 		c.warm = f.Own
 	}
 	if f.Joint != nil {
 		c.warm = 0 // the piece that comes says itself how hot it wants to be
 	}
-	c.blind = !f.At.Stated() && !f.At.Hot()
-	c.all = len(r) > 0 && plan.DoesItAll(p.StopOf(e))
+	c.all = len(c.steps) > 0 && plan.DoesItAll(p.StopOf(e))
 	begins, ends := "; dogear ear "+e.ID+": "+c.title(), "; dogear ear "+e.ID+" ends"
 	if f.Joint != nil {
 		begins, ends = "; dogear joint "+e.ID+": "+clean(f.Joint.Title), "; dogear joint "+e.ID+" ends"
@@ -106,7 +145,7 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 	c.metric()
 	c.countSteps("filament counts in steps while we are away")
 	bonded := e.BondPass == nil
-	for i, s := range r {
+	for i, s := range c.steps {
 		c.now = i
 		if !bonded && s.Do == "return" {
 			c.bond(e.BondPass.Flow)
@@ -116,14 +155,21 @@ func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]
 			s.Flow = e.BondPass.Flow
 		}
 		if err := c.compileStep(s); err != nil {
-			return nil, nil, err
+			return err
 		}
+	}
+	if c.merged { // it is said at the wait that comes
+		c.carried, c.said = append(c.carried, c.said), ""
+	} else if !last {
+		c.announce()
 	}
 	c.now = Frame
 	c.seal(ends)
-	c.check()
+	if last {
+		c.check()
+	}
 	c.foresee()
-	return c.lines, c.finds, nil
+	return nil
 }
 
 // title says in words what the ear does.
@@ -201,7 +247,7 @@ func (c *compiler) compileStep(s plan.Step) error {
 	case "lines":
 		c.own(s.Lines)
 	case "bond":
-		c.bond(or(s.Flow, 0.3))
+		c.bond(or(s.Flow, usualBond))
 	case "return":
 		c.comeBack()
 	case "restore":

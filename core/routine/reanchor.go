@@ -146,16 +146,27 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 		}
 		if ok {
 			at, err := Locate(src, ix, &e)
-			key := fmt.Sprint(at.Line)
+			key := ""
+			if e.Kind == plan.Colour || e.Kind == plan.Nozzle { // of which a fold takes one
+				key = fmt.Sprint(at.Line, e.Kind)
+			}
 			switch {
 			case err != nil:
 				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: err.Error()}, false
 			case taken[key] != "":
 				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed",
-					Message: fmt.Sprintf("would come to lie on the same fold as ear %s, before layer %d",
+					Message: fmt.Sprintf("would change the same as ear %s at one fold, before layer %d",
 						taken[key], at.Layer)}, false
 			default:
-				taken[key] = e.ID
+				if key != "" {
+					taken[key] = e.ID
+				}
+				line := fmt.Sprint(at.Line)
+				if o := taken[line]; o != "" { // they were apart in the other slicing, or not
+					f.Level, f.Message = layer.Care, f.Message+", in one stop with ear "+o
+				} else {
+					taken[line] = e.ID
+				}
 			}
 		}
 		f.Line, f.Message = 1, "Ear "+e.ID+": "+f.Message

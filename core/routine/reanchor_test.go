@@ -32,12 +32,13 @@ func TestReanchor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(p.Ears) != 4 || p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 ||
+	if len(p.Ears) != 5 || !strings.HasSuffix(finds[6].Message, ", in one stop with ear b") ||
+		p.Ears[1].BeforeLayer != 7 || p.Ears[2].BeforeLayer != 8 ||
 		p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 || p.Mutes != nil {
 		t.Errorf("%+v\n%+v", p.Ears, finds)
 	}
 	want := "note moved, note moved, care moved, care moved, care not-placed, care not-placed, care " +
-		"not-placed, care not-placed, care not-placed"
+		"moved, care not-placed, care not-placed"
 	var got []string
 	for _, f := range finds {
 		got = append(got, f.Level+" "+f.Code)

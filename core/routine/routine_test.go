@@ -3,7 +3,6 @@ package routine
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -201,22 +200,6 @@ func TestLocate(t *testing.T) {
 		if _, err := Locate(src, ix, &e); err == nil {
 			t.Errorf("%+v was found", e)
 		}
-	}
-}
-
-func TestTwoEarsOnOneFold(t *testing.T) {
-	src := strings.NewReader(file)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 2, Kind: plan.Colour},
-		{ID: "b", BeforeLine: 12, Kind: plan.Insert}}}
-	if err := p.Check(); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := Apply(src, ix, p, nil); !errors.Is(err, ErrTwice) {
-		t.Error(err)
 	}
 }
 

@@ -47,6 +47,14 @@ func (c *compiler) wait(s plan.Step) {
 func (c *compiler) say(text string) {
 	c.announce()
 	c.said = clean(strings.ReplaceAll(c.plan.Fill(text, c.ear), "{layer}", fmt.Sprint(c.fold.Layer)))
+	c.join()
+}
+
+// join puts what the ears before want at this wait in front of the message.
+func (c *compiler) join() {
+	if len(c.carried) > 0 {
+		c.said, c.carried = clean(joined(c.carried, c.said)), nil
+	}
 }
 
 // announce shows a message that is still waiting.
@@ -78,6 +86,7 @@ func Wants(p *plan.Plan, e *plan.Ear, layer int) float64 {
 }
 
 func (c *compiler) stop() {
+	c.join()
 	w := c.plan.StopOf(c.ear)
 	if want := c.hotter(); c.all && (c.warm > 0 && c.m.Nozzle() != want ||
 		plan.DrawsOut(w) && c.m.Nozzle() < want) {
@@ -107,6 +116,9 @@ func (c *compiler) stop() {
 	}
 }
 
+// resumes ends the messages of waits that a person ends.
+const resumes = ", then resume"
+
 // warnBefore is how many seconds before the end of a timed stop a tone is heard.
 const warnBefore = 10
 
@@ -114,7 +126,7 @@ const warnBefore = 10
 func (c *compiler) timedStop(word string, seconds float64) {
 	said := fmt.Sprintf("%g s, then it goes on by itself", seconds)
 	if c.said != "" {
-		said = c.said + " (" + said + ")"
+		said = strings.TrimSuffix(c.said, resumes) + ": " + said
 	}
 	c.said = clean(said)
 	var cmd gcode.Command
@@ -197,7 +209,7 @@ var needs = map[string]float64{plan.Colour: 60, plan.Insert: 15, plan.Nozzle: 18
 // may not know, and a bed temperature that is not followed.
 func (c *compiler) foresee() {
 	w := c.plan.StopOf(c.ear)
-	window, stops, handles := 0.0, false, false
+	window, stops, handles := 0.0, c.merged, false
 	for _, s := range c.steps {
 		switch s.Do {
 		case "stop":

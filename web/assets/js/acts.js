@@ -57,6 +57,7 @@ export function acts(b) {
     goto: () => box.focus(),
     card,
     among,
+    add,
     seeRest,
   };
 
@@ -75,6 +76,14 @@ export function acts(b) {
     if (!ear) return say("There is no ear at this fold; m marks it.");
     const c = root.querySelector(`[data-ear="${ear.id}"] [data-more]`);
     (c.querySelector("[aria-pressed=true], input, select") || c).focus();
+  }
+
+  // add offers the marks for something else at the same stop.
+  async function add() {
+    if (!b.earHere()) return mark();
+    state.adding = true;
+    await b.show();
+    root.querySelector("[data-mark] button:not(:disabled)")?.focus();
   }
 
   // among moves the focus among the marks that are offered.
@@ -161,6 +170,7 @@ const keys = {
   p: "prev",
   m: "mark",
   o: "card",
+  a: "add",
   i: "putIn",
   l: "landmark",
   "/": "goto",
@@ -184,8 +194,11 @@ export function listen(b) {
     const button = e.target.closest("[data-act]");
     if (button && !button.closest("#margin") && b.acts[button.dataset.act])
       return b.acts[button.dataset.act]();
+    if (e.target.closest("[data-add]")) return b.acts.add();
     const j = e.target.closest("[data-jump]");
     if (!j) return;
+    const card = j.closest("[data-ear]");
+    if (card) return b.pick(card.dataset.ear);
     const line = Number(j.dataset.jumpLine || 0);
     const there = b.goEar({ before: Number(j.dataset.jump), line });
     if (j.hasAttribute("data-rest")) there.then(b.acts.seeRest);

@@ -36,6 +36,7 @@ class Bench {
     this.book = book;
     this.N = book.z.length;
     this.state = { fold: 0, path: 0, time: -1, travel: false, rest: false };
+    Object.assign(this.state, { chosen: "", adding: false });
     Object.assign(this.state, { ears: [], bands: [], mutes: [], changes: [], overs: [], sits: [] });
     this.outs = {};
     this.q = this.q.bind(this);
@@ -115,6 +116,7 @@ class Bench {
     n = Math.max(1, Math.min(this.N + 1, n));
     if (n === state.fold && path === state.path && state.time < 0) return;
     this.player.stop();
+    state.adding &&= n === state.fold;
     state.fold = n;
     state.path = n > this.N ? 0 : path;
     await this.show();
@@ -126,6 +128,16 @@ class Bench {
   async goLine(n, line) {
     const t = await this.leaves.order(n);
     return this.go(n, t ? pathOf(t, line) : 0);
+  }
+
+  // pick goes to an ear and opens its card.
+  async pick(id) {
+    const ear = this.state.ears.find((e) => e.id === id);
+    if (!ear) return;
+    this.state.chosen = id;
+    this.state.adding = false;
+    await this.goEar(ear);
+    return this.show();
   }
 
   goEar({ before, line }) {
@@ -151,11 +163,17 @@ class Bench {
     return path > 0 && this.threadNow ? (this.threadNow.paths[path]?.line ?? 0) : 0;
   }
 
+  // earHere is the ear at the fold; of several the one that was chosen, or else the first.
   earHere() {
+    const here = this.earsHere();
+    return here.find((e) => e.id === this.state.chosen) || here[0];
+  }
+
+  earsHere() {
     const { ears, fold, path } = this.state;
     const t = this.threadNow;
     const here = (e) => (path > 0 ? e.line && t && pathOf(t, e.line) === path : !e.line);
-    return ears.find((e) => e.before === fold && here(e));
+    return ears.filter((e) => e.before === fold && here(e));
   }
 
   nextFilament() {

@@ -38,7 +38,7 @@ export function hands(b) {
     svg.focus({ preventScroll: true });
     began = e.clientX - svg.getBoundingClientRect().left;
     spine.lens.held = true;
-    if (ear) b.goEar(state.ears.find((x) => x.id === ear));
+    if (ear) b.pick(ear);
     else drag(e);
   });
   svg.addEventListener("pointermove", (e) => {

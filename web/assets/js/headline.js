@@ -16,12 +16,12 @@ export function headline(b) {
   svg.setAttribute("aria-valuemax", N + 1);
   svg.setAttribute("aria-valuenow", n);
   svg.setAttribute("aria-valuetext", `${mm(spine.under(n))} mm, before layer ${n}`);
-  const ear = b.earHere();
+  const ear = b.earsHere().find((e) => e.colour) || b.earHere();
   const corner = q("[data-corner]");
   corner.toggleAttribute("hidden", !ear);
   if (ear) {
     const p = corner.querySelector("path");
-    p.setAttribute("class", ear.colour ? "" : "fill-shade stroke-ink");
+    p.setAttribute("class", ear.colour ? "stroke-ink" : "fill-shade stroke-ink");
     if (ear.colour) p.setAttribute("fill", ear.colour);
   }
 }

@@ -53,7 +53,13 @@ export class Margin {
     const { state, q } = this.bench;
     const m = q("#margin");
     const { ears, bands, mutes, changes, overs, sits } = JSON.parse(m.dataset.marks);
+    const had = state.ears.map((e) => e.id);
     Object.assign(state, { ears, bands, mutes, changes, overs, sits });
+    const fresh = ears.filter((e) => !had.includes(e.id));
+    if (had.length && fresh.length === 1) {
+      state.chosen = fresh[0].id;
+      state.adding = false;
+    }
     if (m.dataset.said) {
       say(m.dataset.said);
       delete m.dataset.said;
@@ -97,14 +103,21 @@ export class Margin {
     q("#line").value = line || "";
     q("#ch-from").value = Math.min(n, N);
     q("#ch-line").value = inside ? line || "" : "";
-    q("[data-mark]").hidden = !!ear || n > N || (inside && !line);
-    const before = n <= N ? `Mark before layer ${n}` : "";
-    put("mark-title", inside ? `Mark inside layer ${n}` : before);
+    q("[data-mark]").hidden = (ear && !state.adding) || n > N || (inside && !line);
+    const before = n <= N ? `${ear ? "Also" : "Mark"} before layer ${n}` : "";
+    put("mark-title", inside ? `${ear ? "Also" : "Mark"} inside layer ${n}` : before);
     const here = n > 1 || inside ? this.filamentBefore() : "";
     for (const b of root.querySelectorAll("[data-mark] [data-filament]"))
-      b.disabled = b.dataset.filament === here;
+      b.disabled = b.dataset.filament === here || this.has("colour");
+    q("[data-mark] [data-nozzle]").disabled = this.has("nozzle");
     this.bar(ear, before || "The print is done");
     this.bringIntoSight(ear);
+  }
+
+  // has reports whether something of a kind is marked at the fold; a fold takes one colour
+  // and one nozzle.
+  has(kind) {
+    return this.bench.earsHere().some((e) => e.kind === kind);
   }
 
   // bar offers the same at the lower edge where the margin lies beneath the pages.
@@ -112,7 +125,10 @@ export class Margin {
     const { root, q, put, state } = this.bench;
     const marks = q("[data-bar-marks]");
     const inside = `Inside ${state.fold}`;
-    put("bar-title", ear ? ear.name : state.path > 0 ? inside : title.replace(/^Mark b/, "B"));
+    put(
+      "bar-title",
+      ear && !state.adding ? ear.name : state.path > 0 ? inside : title.replace(/^Mark b/, "B"),
+    );
     const copy = (from, text) => {
       const b = document.createElement("button");
       b.type = "button";
@@ -123,12 +139,14 @@ export class Margin {
       b.addEventListener("click", () => from.click());
       return b;
     };
-    if (ear) {
+    if (ear && !state.adding) {
       const card = root.querySelector(`[data-ear="${ear.id}"]`);
       const b = copy(card, "Open its card");
       b.addEventListener("click", () => card.scrollIntoView({ block: "start" }));
+      const also = copy(card, "Add another thing");
+      also.addEventListener("click", () => this.bench.acts.add());
       const remove = card.querySelector("[data-remove]"); // not before its inside has come
-      marks.replaceChildren(...[b, remove && copy(remove, "Remove")].filter(Boolean));
+      marks.replaceChildren(...[b, also, remove && copy(remove, "Remove")].filter(Boolean));
     } else {
       const all = q("[data-mark]").hidden ? [] : root.querySelectorAll("[data-mark] button");
       marks.replaceChildren(...[...all].map((b) => copy(b, b.textContent.trim())));

@@ -135,6 +135,22 @@ export function inserts(frame, sits, side) {
   });
 }
 
+// stops are the ears, those at one fold as one: named by all, in the colour that goes on.
+export function stops(ears) {
+  const out = new Map();
+  for (const e of ears) {
+    const key = `${e.before}/${e.line}`;
+    const s = out.get(key);
+    if (!s) out.set(key, { ...e, count: 1 });
+    else {
+      s.name += `; ${e.name}`;
+      s.count++;
+      if (e.colour) s.colour = e.colour;
+    }
+  }
+  return [...out.values()];
+}
+
 // flag is an ear: a folded corner whose tip points at its fold.
 export function flag(e, x, y, { fold, z }) {
   const p = el("path", {

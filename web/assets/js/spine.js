@@ -1,7 +1,7 @@
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { Lens } from "./lens.js";
-import { dot, flag, hollows, inserts, shape, spans, strips } from "./profile.js";
+import { dot, flag, hollows, inserts, shape, spans, stops, strips } from "./profile.js";
 
 // How wide the lens is with its numbers, and the least that is left for the spine, px.
 const LENS = 120;
@@ -213,7 +213,7 @@ export class Spine {
   // flags sets the ears beside the outline; their numbers spread out so that
   // none covers another, each with a thin leader.
   flags(out, runs, ears, fold) {
-    const list = ears
+    const list = stops(ears)
       .map((e) => ({ e, y: this.y(this.under(e.before)) }))
       .sort((a, b) => b.y - a.y);
     let limit = this.base + 8;
@@ -236,7 +236,8 @@ export class Spine {
         out.push(el("path", { d: `M${x} ${f.y}L${this.end - 52} ${f.ty}`, class: "spine-leader" }));
       const at = led ? [this.end - 52, f.ty] : [x, f.y];
       out.push(flag(f.e, at[0], at[1], { fold, z: mm(this.under(f.e.before)) }));
-      out.push(el("text", { x: at[0] + 26, y: at[1] - 1, class: "spine-ear-text" }, f.e.before));
+      const text = f.e.count > 1 ? `${f.e.before} ×${f.e.count}` : f.e.before;
+      out.push(el("text", { x: at[0] + 26, y: at[1] - 1, class: "spine-ear-text" }, text));
     }
   }
 }
