@@ -43,6 +43,7 @@ func (s *Server) benchRoutes(r router) {
 	r.post("/prints/:id/ears/:ear/remove", s.removeEar)
 	r.post("/prints/:id/ears/:ear/copy", s.copyEar)
 	r.post("/prints/:id/printer", s.usePrinter)
+	r.post("/prints/:id/acquaint", s.makeAcquaintance)
 	r.post("/prints/:id/axis", s.filamentAxis)
 	r.post("/prints/:id/plan", s.openPlan)
 	r.post("/prints/:id/takeover", s.takeOver)

@@ -283,7 +283,20 @@ func number(c fiber.Ctx, name string, low, high float64) (float64, error) {
 	if strings.TrimSpace(c.FormValue(name)) == "" {
 		return low, nil
 	}
-	return amount(c.FormValue(name), low, high)
+	v, err := amount(c.FormValue(name), low, high)
+	if err != nil {
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("%s: %v",
+			strings.ReplaceAll(name, "_", " "), err))
+	}
+	return v, nil
+}
+
+// needed reads a number of a form that has to be there.
+func needed(c fiber.Ctx, name, called string, low, high float64) (float64, error) {
+	if strings.TrimSpace(c.FormValue(name)) == "" {
+		return 0, sentence(fiber.StatusUnprocessableEntity, "say "+called)
+	}
+	return number(c, name, low, high)
 }
 
 // amount reads a number that somebody wrote.

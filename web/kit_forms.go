@@ -73,15 +73,16 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 		return bad("give the printer a name")
 	}
 	for i, f := range []string{"x0", "y0", "x1", "y1"} {
-		if p.Bed[i], err = number(c, f, -2000, 2000); err != nil {
+		p.Bed[i], err = needed(c, f, "where the bed begins and ends, in mm", -2000, 2000)
+		if err != nil {
 			return p, err
 		}
 	}
-	if p.Top, err = number(c, "top", 1, 5000); err != nil {
+	if p.Top, err = needed(c, "top", "how high it can print, in mm", 1, 5000); err != nil {
 		return p, err
 	}
 	for i, f := range []string{"park_x", "park_y"} {
-		if p.Park[i], err = number(c, f, -2000, 2000); err != nil {
+		if p.Park[i], err = needed(c, f, "where the head waits, X and Y", -2000, 2000); err != nil {
 			return p, err
 		}
 	}

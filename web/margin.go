@@ -26,6 +26,10 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	if v.Written, err = s.written(c.Context(), b.print.ID, m); err != nil {
 		return nil, err
 	}
+	if p.Printer.Assumed && len(p.Ears)+len(p.Changes) > 0 {
+		a := acquaint(b.ix, p.Printer)
+		v.Acquaint = &a
+	}
 	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
 		return nil, err
 	}
@@ -45,16 +49,7 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	for _, ch := range v.Changes {
 		data.Changes = append(data.Changes, changeData{ch.From, ch.Until, ch.Words})
 	}
-	for _, mu := range p.Mutes {
-		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
-	}
-	for _, st := range b.ix.Stops {
-		gone := slices.ContainsFunc(p.Mutes,
-			func(mu plan.Span) bool { return mu.From <= st.Line && st.Line <= mu.To })
-		if st.Ear == "" && st.Before > 0 && !gone && len(v.Found) < mostFound {
-			v.Found = append(v.Found, foundView{st.Line, st.Word, st.Before})
-		}
-	}
+	v.leftOut(b, p)
 	finds := map[string][]layer.Finding{}
 	steps := map[string]plan.Routine{}
 	res, err := routine.Apply(b.src, b.ix, p, b.found())
@@ -91,6 +86,20 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	j, err := json.Marshal(data)
 	v.Data = string(j)
 	return v, err
+}
+
+// leftOut lists what is muted, and the stops of the file that are not.
+func (v *marginView) leftOut(b *book, p *plan.Plan) {
+	for _, mu := range p.Mutes {
+		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
+	}
+	for _, st := range b.ix.Stops {
+		gone := slices.ContainsFunc(p.Mutes,
+			func(mu plan.Span) bool { return mu.From <= st.Line && st.Line <= mu.To })
+		if st.Ear == "" && st.Before > 0 && !gone && len(v.Found) < mostFound {
+			v.Found = append(v.Found, foundView{st.Line, st.Word, st.Before})
+		}
+	}
 }
 
 // stops numbers the ears that lie at one fold.

@@ -22,6 +22,7 @@ type marginView struct {
 	Filaments  []swatch
 	Printer    string // its name
 	Printers   []choice
+	Acquaint   *acquaintView // nobody has said which printer this is for
 	Totals     []totalView
 	Undo, Redo bool
 	Data       string // the ears and bands for the scripts, as JSON

@@ -100,6 +100,7 @@ type writingView struct {
 	Name    string
 	Seal    string
 	Same    bool
+	Assumed bool // nobody has said which printer this is for
 }
 
 // writing tells how the file comes along that is written: examined, stopped by a finding,
@@ -119,6 +120,7 @@ func (s *Server) writing(c fiber.Ctx) error {
 		return c.Render("_writing", v)
 	}
 	r := q.out
+	v.Assumed = m.plan.Printer.Assumed
 	p := proofView{}
 	p.findings(b, r)
 	v.Blocked, v.Name, v.Seal, v.Same = p.Blocked, outName(b, m, r.Result), r.Seal(), r.Report.Same

@@ -82,7 +82,7 @@ export async function reads(p, selector) {
 
 export async function axe(p, what) {
   const r = await new AxeBuilder({ page: p })
-    .withTags(["wcag2a", "wcag2aa", "wcag21aa", "best-practice"])
+    .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa", "best-practice"])
     .analyze();
   assert.deepEqual(
     r.violations.map(
