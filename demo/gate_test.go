@@ -64,7 +64,8 @@ func TestTouchCheckClear(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		lines, places, _, err := pickup.TouchCheck(src, ix, pickup.Choice{Layer: n, Z: pickup.ByKept})
+		lines, places, _, err := pickup.TouchCheck(src, ix, nil,
+			pickup.Choice{Layer: n, Z: pickup.ByKept})
 		if err != nil || len(places) == 0 {
 			t.Fatal(part, err)
 		}

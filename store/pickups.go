@@ -17,9 +17,16 @@ type Pickup struct {
 	Created time.Time
 	Written time.Time // zero while it is being worked on
 	Doc     PickupDoc
-	Undo    bool // there is a change to take back
+	Outcome string // "", Worked or Failed, as somebody has said
+	Undo    bool   // there is a change to take back
 	Redo    bool
 }
+
+// What came of a pick-up.
+const (
+	Worked = "worked"
+	Failed = "failed"
+)
 
 // PickupDoc is what is known about a failure and what was decided.
 type PickupDoc struct {
@@ -43,7 +50,7 @@ const mostPast = 50
 
 // Pickups returns the pick-ups of a print, newest first.
 func (s *Store) Pickups(ctx context.Context, printID int64) ([]Pickup, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, print_id, created, written, doc FROM pickups `+
+	rows, err := s.db.QueryContext(ctx, `SELECT `+pickupColumns+` FROM pickups `+
 		`WHERE print_id = ? ORDER BY id DESC`, printID)
 	if err != nil {
 		return nil, err
@@ -65,7 +72,7 @@ func scanPickup(row interface{ Scan(...any) error }) (Pickup, history, error) {
 	var h history
 	var created, doc string
 	var written sql.NullString
-	err := row.Scan(&p.ID, &p.PrintID, &created, &written, &doc)
+	err := row.Scan(&p.ID, &p.PrintID, &created, &written, &doc, &p.Outcome)
 	if errors.Is(err, sql.ErrNoRows) {
 		return p, h, ErrNone
 	}
@@ -81,7 +88,7 @@ func scanPickup(row interface{ Scan(...any) error }) (Pickup, history, error) {
 	return p, h, nil
 }
 
-const pickupColumns = `id, print_id, created, written, doc`
+const pickupColumns = `id, print_id, created, written, doc, outcome`
 
 // Draft returns the pick-up of a print that is being worked on, or ErrNone.
 func (s *Store) Draft(ctx context.Context, printID int64) (Pickup, error) {
@@ -190,10 +197,10 @@ func (s *Store) draft(ctx context.Context, printID int64, f func(*history) error
 	})
 }
 
-// FinishDraft books that the file of the pick-up being worked on was written,
-// and returns its number.
+// FinishDraft books that the file of the pick-up being worked on was written, with what was
+// made of it, and returns its number. From then on that never changes.
 func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line int64,
-	length int) (int64, error) {
+	length int, made []byte) (int64, error) {
 	var id int64
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		p, h, err := scanPickup(tx.QueryRowContext(ctx, `SELECT `+pickupColumns+` FROM pickups WHERE `+
@@ -207,11 +214,29 @@ func (s *Store) FinishDraft(ctx context.Context, printID int64, layer int, line 
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE pickups SET doc = ?, written = `+
-			`strftime('%Y-%m-%dT%H:%M:%fZ', 'now') WHERE id = ?`, string(j), id)
+		_, err = tx.ExecContext(ctx, `UPDATE pickups SET doc = ?, made = ?, written = `+
+			`strftime('%Y-%m-%dT%H:%M:%fZ', 'now') WHERE id = ?`, string(j), made, id)
 		return err
 	})
 	return id, err
+}
+
+// MadeOf returns what was made of a pick-up when it was written; nil when that was not kept.
+func (s *Store) MadeOf(ctx context.Context, printID, id int64) ([]byte, error) {
+	var made []byte
+	err := s.db.QueryRowContext(ctx, `SELECT made FROM pickups WHERE print_id = ? AND id = ?
+		AND written IS NOT NULL`, printID, id).Scan(&made)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNone
+	}
+	return made, err
+}
+
+// SaveOutcome notes what came of a pick-up that was written.
+func (s *Store) SaveOutcome(ctx context.Context, printID, id int64, outcome string) error {
+	_, err := s.exec(ctx, `UPDATE pickups SET outcome = ? WHERE print_id = ? AND id = ?
+		AND written IS NOT NULL`, outcome, printID, id)
+	return err
 }
 
 // RemovePickup forgets a pick-up.

@@ -51,8 +51,15 @@ func TestPickups(t *testing.T) {
 		t.Fatal(err)
 	}
 	pieces(2, true, false)
-	id, err := s.FinishDraft(ctx, p.ID, 7, 123, 40)
+	id, err := s.FinishDraft(ctx, p.ID, 7, 123, 40, []byte("made"))
 	must(err)
+	if made, err := s.MadeOf(ctx, p.ID, id); err != nil || string(made) != "made" {
+		t.Fatal(string(made), err)
+	}
+	must(s.SaveOutcome(ctx, p.ID, id, Failed))
+	if k, err := s.Pickup(ctx, p.ID, id); err != nil || k.Outcome != Failed {
+		t.Fatal(k, err)
+	}
 	if _, err := s.Draft(ctx, p.ID); !errors.Is(err, ErrNone) {
 		t.Fatal(err)
 	}

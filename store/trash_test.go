@@ -127,7 +127,7 @@ func TestPickupNumbers(t *testing.T) {
 			func(d *PickupDoc) error { d.Layer++; return nil }); err != nil {
 			t.Fatal(err)
 		}
-		id, err := s.FinishDraft(t.Context(), p.ID, 1, 1, 1)
+		id, err := s.FinishDraft(t.Context(), p.ID, 1, 1, 1, nil)
 		if err != nil || id <= last {
 			t.Fatalf("%d after %d: %v", id, last, err)
 		}

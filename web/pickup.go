@@ -23,7 +23,10 @@ func (s *Server) pickupRoutes(r router) {
 	r.post("/prints/:id/pickup/redo", s.redoPickup)
 	r.post("/prints/:id/pickup/write", s.writePickup)
 	r.get("/prints/:id/pickup/touch", s.touchFile)
-	r.get("/prints/:id/pickups/:pickup", s.pickupFile)
+	r.get("/prints/:id/pickups/:pickup", s.keptPage)
+	r.get("/prints/:id/pickups/:pickup/file", s.keptFile)
+	r.get("/prints/:id/pickups/:pickup/touch", s.keptTouch)
+	r.post("/prints/:id/pickups/:pickup/outcome", s.outcome)
 	r.post("/prints/:id/pickups/:pickup/remove", s.forgetPickup)
 }
 
@@ -55,7 +58,7 @@ func settled(doc *store.PickupDoc, b *pickup.Belief) pickup.Choice {
 	if c.Z == "" {
 		c.Z = pickup.ByTouch
 	}
-	if c.Layer == 0 && b != nil {
+	if c.Layer == 0 && b != nil && len(b.Pieces) > 0 { // nothing known proposes nothing
 		c.Layer, c.Measured = b.Best, b.ByHeight()
 	}
 	if c.Start == pickup.Mid && c.Line == 0 && b != nil {

@@ -34,11 +34,20 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 		return sentence(fiber.StatusConflict, fmt.Sprintf("say first whether layer %d is the last "+
 			"good one", ch.Layer))
 	}
-	id, err := s.cfg.Store.FinishDraft(c.Context(), b.print.ID, p.Start.Layer, p.Start.Line, p.Length)
+	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
 		return err
 	}
-	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d/pickups/%d", b.print.ID, id))
+	made, err := s.makeKept(c.Context(), b, m, r, ch)
+	if err != nil {
+		return err
+	}
+	id, err := s.cfg.Store.FinishDraft(c.Context(), b.print.ID, p.Start.Layer, p.Start.Line, p.Length,
+		made)
+	if err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d/pickups/%d?take=1", b.print.ID, id))
 	return c.SendStatus(fiber.StatusOK)
 }
 
@@ -62,31 +71,6 @@ func (s *Server) checked(c fiber.Ctx, b *book, id int64, doc *store.PickupDoc) (
 	return q.out, &ch, asked(err)
 }
 
-// pickupFile sends the file of a pick-up that was written.
-func (s *Server) pickupFile(c fiber.Ctx) error {
-	b, err := s.open(c)
-	if err != nil {
-		return err
-	}
-	id, err := strconv.ParseInt(c.Params("pickup"), 10, 64)
-	if err != nil {
-		return store.ErrNone
-	}
-	d, err := s.cfg.Store.Pickup(c.Context(), b.print.ID, id)
-	if err != nil {
-		return err
-	}
-	r, ch, err := s.checked(c, b, id, &d.Doc)
-	if err != nil {
-		return err
-	}
-	what := "pick-up-from"
-	if ch.LooseTop {
-		what = "loose-top-from"
-	}
-	return send(c, nameWith(b, fmt.Sprintf("_%s-%d", what, r.Pickup.Start.Layer)), r)
-}
-
 // touchFile sends the touch check file of the pick-up being worked on.
 func (s *Server) touchFile(c fiber.Ctx) error {
 	b, err := s.open(c)
@@ -101,12 +85,20 @@ func (s *Server) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
+	if len(d.Doc.Evidence) == 0 && d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
+		return sentence(fiber.StatusConflict, "say first what you know about where it stopped")
+	}
+	ch := settled(&d.Doc, belief)
+	// A page that was left open must not get the check of another height.
+	if last := c.Query("last"); last != "" && last != strconv.Itoa(ch.Layer) {
+		return sentence(fiber.StatusConflict, fmt.Sprintf("this page shows layer %s as the last good "+
+			"one, by now it is layer %d; load the page again", clip(last), ch.Layer))
+	}
 	m, err := s.marks(c.Context(), b.print.ID)
 	if err != nil {
 		return err
 	}
-	r, t, err := release.Touch(c.Context(), b.src, b.ix, m.plan.Printer, settled(&d.Doc, belief),
-		release.Asked{})
+	r, t, err := release.Touch(c.Context(), b.src, b.ix, m.plan.Printer, ch, release.Asked{})
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}

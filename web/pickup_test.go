@@ -92,7 +92,7 @@ func TestPickupPages(t *testing.T) {
 		{u + "/flip", []string{"line", line, "on", "1"}, 200, "Write the pick-up"},
 		{u + "/write", nil, 200, ""},
 	})
-	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	_, out := c.do("GET", p+"/pickups/1/file", nil, nil)
 	if !strings.HasSuffix(out, string(file[ix.Layers[30].Offset:])) ||
 		!strings.Contains(out, "G92 Z9 ") {
 		t.Error("the rest is not the original")
@@ -113,12 +113,14 @@ func TestPickupPages(t *testing.T) {
 		{u + "/choice", []string{"line", fmt.Sprint(inside)}, 200, "inside layer"},
 		{u + "/write", nil, 200, ""},
 	})
-	if _, out := c.do("GET", p+"/pickups/2", nil, nil); !strings.HasSuffix(out,
+	if _, out := c.do("GET", p+"/pickups/2/file", nil, nil); !strings.HasSuffix(out,
 		"\n"+strings.Join(strings.Split(string(file), "\n")[inside-1:], "\n")) {
 		t.Error("the second rest is not the original")
 	}
-	if _, text := c.do("GET", u+"/touch", nil, nil); !strings.Contains(text, "M0 Place 3") {
-		t.Errorf("%.300s", text)
+	// What is worked on next has no height yet, so it has no touch check.
+	if code, text := c.do("GET", u+"/touch", nil, nil); code != 409 ||
+		!strings.Contains(text, "ay first what you know") {
+		t.Errorf("%d %.300s", code, text)
 	}
 	c.steps(t, []step{{p + "/pickups/1/remove", nil, 200, "Forgotten"}})
 	if code, _ := c.do("GET", p+"/pickups/1", nil, nil); code != 404 {
@@ -141,7 +143,7 @@ func TestPickupKeepsEars(t *testing.T) {
 		{p + "/pickup/choice", []string{"layer", "30"}, 200, "1 ear still to come is kept"},
 		{p + "/pickup/write", nil, 200, ""},
 	})
-	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	_, out := c.do("GET", p+"/pickups/1/file", nil, nil)
 	if !strings.Contains(out, "\nM109 S228") || strings.Contains(out, "; dogear ear a1:") ||
 		!strings.Contains(out, "; dogear ear a2:") {
 		t.Errorf("%.2000s", out)
@@ -164,7 +166,7 @@ func TestPickupKeepsChanges(t *testing.T) {
 		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
 		{u + "/write", nil, 200, ""},
 	})
-	_, out := c.do("GET", p+"/pickups/1", nil, nil)
+	_, out := c.do("GET", p+"/pickups/1/file", nil, nil)
 	opening, rest, _ := strings.Cut(out, "; dogear pick-up ends")
 	for _, want := range []string{"M109 S225", "M106 S102", "M220 S60", "M221 S96"} {
 		if !strings.Contains(opening, want) {
@@ -187,4 +189,61 @@ func TestPaperOnThePage(t *testing.T) {
 		{u + "/choice", []string{"all", "1", "feeler", "0.3"}, 200, "9.30 mm on 0.3 mm of paper"},
 	})
 	c.page(t, u, "layer 30, off by 0.00")
+}
+
+// TestPickupIsKept gives a pick-up that was written, its touch check and its sheet as they
+// were, whatever is marked, changed or begun afterwards.
+func TestPickupIsKept(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	p := fmt.Sprintf("/prints/%d", c.upload(file, "wall.gcode"))
+	u := p + "/pickup"
+	c.steps(t, []step{
+		{p + "/ears", []string{"before", "50", "filament", "white"}, 200, ""},
+		{u + "/evidence", []string{"kind", "touch", "value", "9.0"}, 200, "layer 30, off by 0.00"},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+	})
+	_, draft := c.do("GET", u+"/touch?last=30", nil, nil)
+	if !strings.Contains(draft, "G92 Z9 ") {
+		t.Errorf("%.400s", draft)
+	}
+	if code, body := c.do("GET", u+"/touch?last=31", nil, nil); code != 409 ||
+		!strings.Contains(body, "load the page again") {
+		t.Errorf("an old page gets a touch check: %d %.200s", code, body)
+	}
+	c.steps(t, []step{{u + "/write", nil, 200, ""}})
+	k := p + "/pickups/1"
+	_, made := c.do("GET", k+"/file", nil, nil)
+	_, touch := c.do("GET", k+"/touch", nil, nil)
+	page := c.page(t, k, "Pick-up from layer 31", "Load Signal red", "Leave the part on the bed",
+		"three places of the wall", "0.1 mm of paper", "It lays layer 31 first", "before layer 50: Gull",
+		"Touched with the nozzle", "9.00 mm", "What came of it?")
+	if touch != draft || !strings.Contains(page, "<svg") {
+		t.Error("the touch check is another one than before the writing")
+	}
+	// Everything round it changes.
+	c.steps(t, []step{
+		{p + "/ears/a1", []string{"filament", "kelp"}, 200, ""},
+		{p + "/ears", []string{"before", "60", "filament", "red"}, 200, ""},
+		{"/kit/filaments", []string{"key", "white", "name", "Gull white", "colour", "#ece6d8", "nozzle",
+			"228"}, 200, ""},
+		{u + "/evidence", []string{"kind", "layer", "value", "44"}, 200, ""},
+		{u + "/choice", []string{"layer", "44"}, 200, ""},
+	})
+	if _, now := c.do("GET", k+"/file", nil, nil); now != made {
+		t.Error("the file is another one by now")
+	}
+	if _, now := c.do("GET", k+"/touch", nil, nil); now != touch {
+		t.Error("the touch check is another one by now")
+	}
+	half := fmt.Sprintf("bytes=%d-", len(made)/2)
+	if code, rest := c.do("GET", k+"/file", nil, map[string]string{"Range": half}); code != 206 ||
+		rest != made[len(made)/2:] {
+		t.Error("a download that was broken off does not go on", code)
+	}
+	c.steps(t, []step{
+		{k + "/outcome", []string{"outcome", "maybe"}, 422, "whether it worked"},
+		{k + "/outcome", []string{"outcome", "failed"}, 200, ""},
+	})
+	c.page(t, u, "Earlier pick-ups", "failed")
 }

@@ -29,6 +29,7 @@ type pickupView struct {
 
 	Height            string // on the bed, mm
 	Last, First       int    // last good layer, and the one the file begins with
+	TouchOf           int    // the layer that the touch check is for
 	FileFirst         string // its number in the file, when that is another
 	Line              int64
 	Low, High         int
@@ -74,6 +75,7 @@ type earlierView struct {
 	When  string
 	What  string
 	Knows string
+	Came  string // of it
 }
 
 // pickupView works everything out anew.
@@ -93,6 +95,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 	}
 	ch := settled(&d.Doc, belief)
 	v.choices(b, &d.Doc, &ch, belief)
+	v.TouchOf = ch.Layer
 	if v.Earlier, err = s.earlier(c.Context(), b.print.ID); err != nil {
 		return nil, err
 	}
@@ -274,11 +277,11 @@ func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c 
 	if v.Look, err = onTop(b, st); err != nil {
 		return err
 	}
-	v.Steps = atThePrinter(m, b, st, &c)
+	v.Steps = atThePrinter(m, b, r, &c, nil)
 	v.Seal = r.Seal()
 	data["landing"], data["spot"], data["look"] = p.Landing, p.Spot, v.Look
 	if !c.LooseTop {
-		if _, pins, _, err := pickup.TouchCheck(b.src, b.ix, c); err == nil {
+		if _, pins, _, err := pickup.TouchCheck(b.src, b.ix, m.plan.Printer, c); err == nil {
 			data["pins"] = pins
 		}
 	} else {
@@ -326,54 +329,6 @@ func onTop(b *book, st *pickup.Start) (string, error) {
 		"openings") + "; " + last, nil
 }
 
-// atThePrinter is what a person does, step by step.
-func atThePrinter(m *marked, b *book, s *pickup.Start, c *pickup.Choice) []string {
-	if c.LooseTop {
-		return []string{"Take everything off the bed and clean it.",
-			"Start the file: it begins as the original did.", "Glue the top on when it has cooled."}
-	}
-	where := "anywhere on its flat top"
-	if s.Inside {
-		where = "on the side that is a layer higher"
-	}
-	paper := "until it just touches"
-	if c.Feeler > 0 {
-		paper = fmt.Sprintf("until a sheet of %g mm just fits under it", c.Feeler)
-	}
-	var out []string
-	switch c.Z {
-	case pickup.ByTouch:
-		out = []string{
-			"Leave the part on the bed. If the bed is cold, warm it first, so that the part holds.",
-			"Cut off what hangs from the nozzle and from the top of the part.",
-			fmt.Sprintf("Bring the nozzle down by hand onto the part, %s, %s. Do not home Z.", where, paper),
-			"Write the touch check file and run it first: it goes to three places of the wall, cold.",
-			"Bring the nozzle down once more, then start the pick-up and stay until the first layer is " +
-				"down.",
-		}
-	case pickup.ByKept:
-		out = []string{
-			"Only if the motors were never let go and nobody moved the head or the bed: else touch.",
-			"Do not home. The file heats, goes up from where the head stands, and comes back.",
-			"Write the touch check file and run it first: it goes to three places of the wall, cold.",
-			"Start the pick-up and stay until the first layer is down.",
-		}
-	default:
-		out = []string{
-			"Leave the part on the bed and warm the bed.",
-			"Make sure that the printer homes Z where the head stands, and that nothing is in the way " +
-				"there.",
-			"Start the pick-up with your hand on the switch: it goes up, finds the sides, goes beside the " +
-				"part and homes Z there.",
-			"Stay until the first layer is down.",
-		}
-	}
-	if m.plan.Printer.Resume != "" {
-		out = append(out, "To go on at a stop: "+m.plan.Printer.Resume)
-	}
-	return out
-}
-
 // earlier are the pick-ups that were written for a print.
 func (s *Server) earlier(ctx context.Context, id int64) ([]earlierView, error) {
 	all, err := s.cfg.Store.Pickups(ctx, id)
@@ -392,7 +347,7 @@ func (s *Server) earlier(ctx context.Context, id int64) ([]earlierView, error) {
 		}
 		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"),
 			fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, group(p.Doc.Line)), strings.Join(knows,
-				" · ")})
+				" · "), p.Outcome})
 	}
 	return out, nil
 }

@@ -118,7 +118,7 @@ func TestHomingClear(t *testing.T) {
 
 func TestTouchCheck(t *testing.T) {
 	src, ix := read(t, tower(20))
-	lines, pins, s, err := TouchCheck(src, ix, Choice{Start: Next, Layer: 10, Feeler: 0.1})
+	lines, pins, s, err := TouchCheck(src, ix, nil, Choice{Start: Next, Layer: 10, Feeler: 0.1})
 	if err != nil || len(pins) != 3 || s.Kept != 10 {
 		t.Fatal(err, pins)
 	}
@@ -145,5 +145,49 @@ func TestTouchCheck(t *testing.T) {
 		if p[0] != 100 && p[0] != 120 || p[1] != 100 && p[1] != 120 {
 			t.Errorf("%v is no corner", p)
 		}
+	}
+}
+
+// TestTouchCheckAsItHomes finds the height as the pick-up will, in the printer's own words.
+func TestTouchCheckAsItHomes(t *testing.T) {
+	src, ix := read(t, tower(20))
+	pr := plan.Generic()
+	pr.Stop = map[string]string{plan.Insert: "M25"}
+	text := func(pr *plan.Printer, c Choice) string {
+		t.Helper()
+		c.Start, c.Layer = Next, 10
+		lines, _, _, err := TouchCheck(src, ix, pr, c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out strings.Builder
+		for _, l := range lines {
+			out.WriteString(l.Text + "\n")
+		}
+		return out.String()
+	}
+	if got := text(pr, Choice{}); strings.Count(got, "\nM25") != 6 || strings.Contains(got, "\nM0") ||
+		strings.Count(got, "\nM117 Place") != 6 || !strings.Contains(got, "do 0.1 mm of paper just fit") {
+		t.Errorf("%s", got)
+	}
+	pr.Blank, pr.Stop[plan.Insert] = true, "M600"
+	if got := text(pr, Choice{Feeler: 0.2}); strings.Count(got, "\nM0 Place") != 6 ||
+		!strings.Contains(got, "0.2 mm of paper") || !strings.Contains(got, "G92 Z2.2 ") {
+		t.Errorf("%s", got)
+	}
+	got := text(pr, Choice{Z: ByClear, HomeAt: &[2]float64{20, 20}})
+	if !strings.Contains(got, "G91 ; steps\nG1 Z10 ") || !strings.Contains(got,
+		"G28 X Y ; home X and Y; the nozzle is above the part\nG1 X20 Y20 ") ||
+		!strings.Contains(got, "\nG28 Z ") || strings.Contains(got, "G92") {
+		t.Errorf("%s", got)
+	}
+	if _, _, _, err := TouchCheck(src, ix, pr, Choice{Layer: 10, Z: ByClear}); err == nil {
+		t.Error("homed nowhere")
+	}
+	pr.HomesFirst = true
+	got = text(pr, Choice{})
+	before, _, _ := strings.Cut(got, "\nG28 X Y")
+	if strings.Contains(before, "\nG1 ") || !strings.Contains(before, "G92 Z12 ") {
+		t.Errorf("it moves before it homes:\n%s", got)
 	}
 }

@@ -47,6 +47,7 @@ type Release struct {
 	Result *routine.Result // of a plan
 	Pickup *pickup.Pickup  // of a pick-up
 	Bound  *bind.Bound     // of a binding
+	kept   string          // the seal of one that was written before, see Kept
 }
 
 // Asked is how a release is asked for.
@@ -55,6 +56,12 @@ type Asked struct {
 	// each as CODE@LINE.
 	Accept   []string
 	Progress func(done float64) // of the examination; may be nil
+}
+
+// Kept is a file that was examined when it was written, as these edits of src. It is handed
+// out again as it was then, with the seal it had.
+func Kept(src layer.Source, edits []edit.Edit, seal string) *Release {
+	return &Release{Src: src, Edits: edits, kept: seal}
 }
 
 // Stopped returns the first finding that stops the writing; nil when none does.
@@ -182,7 +189,7 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 // put in, and the part stands on the bed.
 func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Printer,
 	c pickup.Choice, ask Asked) (*Release, *Touched, error) {
-	lines, at, s, err := pickup.TouchCheck(src, ix, c)
+	lines, at, s, err := pickup.TouchCheck(src, ix, pr, c)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -333,6 +340,9 @@ func (r *Release) say(src layer.Source, ix *layer.Index) error {
 // Seal is what the examination has measured, in a sentence.
 func (r *Release) Seal() string {
 	rep := r.Report
+	if rep == nil {
+		return r.kept
+	}
 	if !rep.Same || r.Stopped() != nil {
 		return ""
 	}

@@ -65,6 +65,17 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   assert.ok(!/\bE-?\d/.test(touch.text.replace(/;.*/g, "")), "no filament moves");
   const file = await save(p, () => p.click("[data-write]"));
   assert.equal(file.name, "mooring-bollard_pick-up-from-206.gcode");
+  // Its page stays: its files, what to do, where the touch check goes.
+  await p.waitForURL(/pickups\/\d+$/);
+  assert.match(await reads(p, "h1"), /Pick-up from layer 206/);
+  assert.match(
+    await reads(p, "[data-sheet]"),
+    /Leave the part on the bed.*It lays layer 206 first/,
+  );
+  assert.equal(await p.locator("main svg circle").count(), 3);
+  await axe(p, "a pick-up that was written");
+  const again = await save(p, () => p.click('a:has-text("Touch check file")'));
+  assert.equal(again.text, touch.text, "its touch check is the one that was tried");
   // The original, to compare with: the print is not marked.
   await p.goto(`${app.url}/prints/3`);
   const original = await save(p, () => p.click('header a[href$="/write"]'));

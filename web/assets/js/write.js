@@ -1,5 +1,16 @@
 import htmx from "htmx.org";
 
+// take downloads a file.
+export function take(from) {
+  const a = document.createElement("a");
+  a.href = from;
+  a.download = "";
+  a.hidden = true;
+  document.body.append(a);
+  a.click();
+  a.remove();
+}
+
 // writes shows how far the file is that a button writes, and takes it when it is ready.
 // Without scripts the button is a link to the file.
 export function writes() {
@@ -19,17 +30,17 @@ export function writes() {
       document.getElementById("writing-title")?.focus();
     } else if (e.target.closest("[data-writing-close]")) close();
   });
+  // A page that comes right behind the writing brings its file along, once.
+  const page = document.querySelector("[data-take]");
+  if (page) {
+    history.replaceState(null, "", location.pathname);
+    take(page.dataset.take);
+  }
   document.addEventListener("keydown", (e) => {
     if (e.key === "Escape" && panel()?.matches("section")) close();
   });
   document.addEventListener("dogear:take", (e) => {
-    const a = document.createElement("a");
-    a.href = e.detail.from;
-    a.download = "";
-    a.hidden = true;
-    document.body.append(a);
-    a.click();
-    a.remove();
+    take(e.detail.from);
     document.dispatchEvent(new CustomEvent("dogear:written"));
   });
 }
