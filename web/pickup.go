@@ -16,6 +16,7 @@ func (s *Server) pickupRoutes(r router) {
 	r.get("/prints/:id/pickup/now", s.pickupNow)
 	r.post("/prints/:id/pickup/evidence", s.addEvidence)
 	r.post("/prints/:id/pickup/evidence/remove", s.dropEvidence)
+	r.post("/prints/:id/pickup/evidence/measured", s.onlyMeasured)
 	r.post("/prints/:id/pickup/choice", s.decide)
 	r.post("/prints/:id/pickup/flip", s.flip)
 	r.post("/prints/:id/pickup/accept", s.accept)

@@ -141,3 +141,34 @@ func (s *Server) dropEvidence(c fiber.Ctx) error {
 		return "Taken away: " + pieceNames[gone.Kind] + ".", nil
 	})
 }
+
+// onlyMeasured takes away what the printer said, and keeps what was measured on the part.
+func (s *Server) onlyMeasured(c fiber.Ctx) error {
+	return s.changePickup(c, func(_ *book, d *store.PickupDoc) (string, error) {
+		d.Evidence = slices.DeleteFunc(d.Evidence,
+			func(e pickup.Evidence) bool { return !pickup.Measures(e.Kind) })
+		d.Taken = false
+		return "Only what was measured on the part counts.", nil
+	})
+}
+
+// reopened says which evidence that came after a place was chosen speaks against it; "" when
+// none does, with the layer that it speaks for.
+func reopened(b *book, doc *store.PickupDoc, belief *pickup.Belief) (why string, says int) {
+	c := &doc.Choice
+	if doc.Taken || c.Layer == 0 && c.Line == 0 || belief == nil {
+		return "", 0
+	}
+	last, room := c.Layer, 0
+	if c.Start == pickup.Mid && c.Line > 0 {
+		last, room = max(b.ix.At(c.Line), 1)-1, 1 // a layer that is laid in part is either
+	}
+	for i := range belief.Pieces {
+		p := &belief.Pieces[i]
+		if last < p.Low-room || last > p.High+room {
+			return fmt.Sprintf("“%s” speaks for layer %d, and you chose layer %d.", pieceNames[p.Kind],
+				p.Best, last), p.Best
+		}
+	}
+	return "", 0
+}

@@ -30,6 +30,13 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 		return sentence(fiber.StatusConflict, "the pick-up was not written: "+f.Message)
 	}
 	p := r.Pickup
+	belief, err := pickup.Weigh(b.src, b.ix, pickup.Felt(d.Doc.Evidence, d.Doc.Choice.Feeler))
+	if err != nil {
+		return err
+	}
+	if why, _ := reopened(b, &d.Doc, belief); why != "" {
+		return sentence(fiber.StatusConflict, why+" Say first which of them it is")
+	}
 	if d.Doc.Choice.Layer == 0 && d.Doc.Choice.Line == 0 {
 		return sentence(fiber.StatusConflict, fmt.Sprintf("say first whether layer %d is the last "+
 			"good one", ch.Layer))

@@ -247,3 +247,26 @@ func TestPickupIsKept(t *testing.T) {
 	})
 	c.page(t, u, "Earlier pick-ups", "failed")
 }
+
+// TestEvidenceReopens asks again when something becomes known that speaks against the place
+// that was chosen, and writes nothing until it is answered.
+func TestEvidenceReopens(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	u := fmt.Sprintf("/prints/%d/pickup", c.upload(file, "wall.gcode"))
+	if page := c.page(t, u, "What happened?"); strings.Contains(page, "Proposed: layer") {
+		t.Error("something is proposed, and nothing is known")
+	}
+	c.steps(t, []step{
+		{u + "/evidence", []string{"kind", "touch", "value", "9.0"}, 200, "Proposed: layer 30"},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		{u + "/evidence", []string{"kind", "caliper", "value", "9.05"}, 200, "Write the pick-up"},
+		{u + "/evidence", []string{"kind", "layer", "value", "33"}, 200,
+			"“Last good layer” speaks for layer 33, and you chose layer 30."},
+		{u + "/write", nil, 409, "ay first which of them it is"},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		{u + "/undo", nil, 200, "Say first which layer it is"},
+		{u + "/evidence/measured", nil, 200, "Write the pick-up"},
+		{u + "/write", nil, 200, ""},
+	})
+}

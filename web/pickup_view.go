@@ -30,6 +30,9 @@ type pickupView struct {
 	Height            string // on the bed, mm
 	Last, First       int    // last good layer, and the one the file begins with
 	TouchOf           int    // the layer that the touch check is for
+	Reopened          string // what came to be known speaks against the chosen place,
+	Says              int    // for this layer
+	Measured          bool   // what was measured can stand alone
 	FileFirst         string // its number in the file, when that is another
 	Line              int64
 	Low, High         int
@@ -96,6 +99,10 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 	ch := settled(&d.Doc, belief)
 	v.choices(b, &d.Doc, &ch, belief)
 	v.TouchOf = ch.Layer
+	v.Reopened, v.Says = reopened(b, &d.Doc, belief)
+	measures := func(e pickup.Evidence) bool { return pickup.Measures(e.Kind) }
+	v.Measured = len(v.Contradicts) > 0 && slices.ContainsFunc(d.Doc.Evidence, measures) &&
+		slices.ContainsFunc(d.Doc.Evidence, func(e pickup.Evidence) bool { return !measures(e) })
 	if v.Earlier, err = s.earlier(c.Context(), b.print.ID); err != nil {
 		return nil, err
 	}

@@ -221,6 +221,9 @@ var names = map[string]string{Touch: "the touch", Caliper: "the caliper",
 	Line:    "the line", Byte: "the number of bytes", Percent: "the percentage", Minutes: "the clock",
 	Extruded: "the filament axis"}
 
+// Measures reports whether a kind of evidence looks at the part, not at the printer.
+func Measures(kind string) bool { return measured[kind] }
+
 // measured are the kinds that look at the part, not at the printer.
 var measured = map[string]bool{Touch: true, Caliper: true, Counted: true}
 

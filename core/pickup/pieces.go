@@ -57,16 +57,22 @@ func (p *Piece) bounds() {
 	p.Low, p.High = -1, -1
 	best := 0.0
 	for k, w := range p.weight {
-		if w <= 0 {
+		if w > best {
+			best, p.Best = w, k
+		}
+	}
+	least := 0.0
+	if p.Kind == Touch { // what is half as likely is named only when it tips the scale
+		least = best / 2
+	}
+	for k, w := range p.weight {
+		if w <= 0 || w < least {
 			continue
 		}
 		if p.Low < 0 {
 			p.Low = k
 		}
 		p.High = k
-		if w > best {
-			best, p.Best = w, k
-		}
 	}
 	// Of a flat top the middle.
 	last := p.Best
@@ -98,9 +104,17 @@ func (p *Piece) exactly(ix *layer.Index, n int, text string) error {
 	return nil
 }
 
+// Where a touch is as good as on a layer's top, and where it is not on it at all, as a share
+// of the layer's height. Half way between two tops both are as likely.
+const (
+	surely  = 0.25
+	notEven = 0.75
+)
+
 // height compares a height with the tops of the layers. Without a tolerance of
-// its own it is taken to be a touch: half a layer either way. A first layer
-// that was squashed makes the part lower than the file says, by up to squash.
+// its own it is taken to be a touch: half a layer either way, the less sure the nearer to
+// the half. A first layer that was squashed makes the part lower than the file says, by up
+// to squash.
 func (p *Piece) height(ix *layer.Index, z, tol, squash float64) error {
 	if !(z > 0) || z > ix.Height().Millimetres()+5 {
 		return fmt.Errorf("%g mm is not a height of this print, which is %s mm high", z, ix.Height())
@@ -116,20 +130,16 @@ func (p *Piece) height(ix *layer.Index, z, tol, squash float64) error {
 		switch {
 		case tol > 0:
 			p.weight[k+1] = trapezoid(d+squash/2, tol+squash/2)
-		case math.Abs(d) <= l.Height.Millimetres()/2+1e-9:
-			p.weight[k+1] = 1
+		default:
+			off := math.Abs(d) / max(l.Height.Millimetres(), 1e-6)
+			p.weight[k+1] = min(1, max(0, (notEven-off)/(notEven-surely)))
 		}
 	}
 	if best == 0 {
 		return ErrNothing
 	}
-	if tol == 0 { // the nearest one, or those of several objects that are as near
-		for k := range p.weight {
-			if k > 0 && math.Abs(math.Abs(z-ix.Layers[k-1].Z.Millimetres())-math.Abs(off)) > 1e-6 {
-				p.weight[k] = 0
-			}
-		}
-		p.weight[best] = 1
+	if tol == 0 && p.weight[best] == 0 {
+		p.weight[best] = 1 // far off every layer: the nearest, and how far is said
 	}
 	p.Off = off
 	p.Text = fmt.Sprintf("layer %d at %s mm, off by %.2f", best, ix.Layers[best-1].Z, off)
