@@ -75,6 +75,10 @@ func (s *Server) decide(c fiber.Ctx) error {
 		}
 		if v := c.FormValue("loose"); v != "" {
 			ch.LooseTop = v == "1"
+			ch.Gentle = ch.LooseTop // it has nothing to lie on but the bed
+		}
+		if v := c.FormValue("gentle"); v != "" {
+			ch.Gentle = v == "1"
 		}
 		if c.FormValue("all") != "" {
 			if err := amounts(c, ch); err != nil {

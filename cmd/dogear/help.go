@@ -13,8 +13,10 @@ var helps = kong.Vars{
 	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
 	"other":          "Apply a plan made for another model all the same.",
 	"pickup_counted": "Layers counted up from one that can be recognised.",
-	"pickup_touch":   "Z shown when the nozzle touches the part, mm.",
-	"pickup_z":       "How the height is found: kept, touch or clear.",
+	"pickup_gentle": "Of a loose top: lay its first layer as high, as warm and as slowly as the " +
+		"file lays its own.",
+	"pickup_touch": "Z shown when the nozzle touches the part, mm.",
+	"pickup_z":     "How the height is found: kept, touch or clear.",
 	"rehearse_fault": "Something that goes wrong: KIND@line:N, @layer:N or @minute:T; power, stop, " +
 		"sensor, runout, jam, skip-x, skip-y.",
 	"serve_host": "Address to listen on; another than this machine's own asks everybody for a " +

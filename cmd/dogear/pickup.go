@@ -47,6 +47,7 @@ type pickupCmd struct {
 	Ease     string   `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
 	Prime    string   `help:"How much is primed, and where." placeholder:"MM@X,Y"`
 	LooseTop bool     `help:"Print the rest by itself, on the bed, to be glued on."`
+	Gentle   bool     `help:"${pickup_gentle}"`
 	Out      string   `short:"o" required:"" help:"File to write; - for standard output."`
 	JSON     bool     `help:"Print dogear-pickup/1."`
 	Force    bool     `help:"Write over an existing OUT."`
@@ -260,6 +261,7 @@ func (c *pickupCmd) Run() error {
 		return err
 	}
 	ch.Flow, ch.Nozzle, ch.Bed, ch.LooseTop = c.Flow, c.Nozzle, c.Bed, c.LooseTop
+	ch.Gentle = c.Gentle
 	if err := c.amounts(&ch); err != nil {
 		return refuse("usage", err)
 	}

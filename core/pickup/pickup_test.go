@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -271,4 +272,40 @@ func FuzzMake(f *testing.F) {
 			t.Error("refused without a word")
 		}
 	})
+}
+
+// TestGentleLooseTop gives a loose top a first layer as the file's own when that is asked for,
+// and refuses one that would be laid below the bed.
+func TestGentleLooseTop(t *testing.T) {
+	file := strings.Replace(tower(20), "G1 Z0.4 ", "M104 S200\nG1 Z0.4 ", 1)
+	src, ix := read(t, file)
+	for _, gentle := range []bool{false, true} {
+		p, err := Make(src, ix, nil, Choice{Start: Next, Layer: 10, LooseTop: true, Gentle: gentle,
+			DX: 3}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := p.Choice.Ease.Layers; (got == 1) != gentle {
+			t.Errorf("gentle %v: %d layers", gentle, got)
+		}
+		if p.Shift[0] != 3*gcode.MM {
+			t.Errorf("moved by %v", p.Shift)
+		}
+		if c := codes(p, layer.Grave); c != "" {
+			t.Error(c, p.Findings)
+		}
+	}
+	var two strings.Builder
+	two.WriteString("M83\nM109 S210\nG28\n")
+	for _, x := range []int{20, 90} {
+		for n := 1; n <= 6; n++ {
+			fmt.Fprintf(&two, "G1 Z%.1f F600\nG0 X%d Y20 F6000\nG1 X%d E1 F600\nG1 Y40 E1\nG1 X%d E1\n"+
+				"G1 Y20 E1\n", 0.2*float64(n), x, x+20, x)
+		}
+	}
+	src, ix = read(t, two.String())
+	_, err := Make(src, ix, nil, Choice{Start: Next, Layer: 3, LooseTop: true}, nil)
+	if ix.Kind != layer.Sequential || err == nil || !strings.Contains(err.Error(), "below the bed") {
+		t.Errorf("%s: %v", ix.Kind, err)
+	}
 }

@@ -47,6 +47,8 @@ type Choice struct {
 	PrimeAt   *[2]float64 `json:"prime_at,omitempty"`  //
 	Clearance float64     `json:"clearance,omitempty"` // mm above the highest plastic; 0 means 10
 	LooseTop  bool        `json:"loose_top,omitempty"` // print the rest by itself, on the bed
+	// of a loose top: its first layer as the file's own, see [Choice.gentle]
+	Gentle bool `json:"gentle,omitempty"`
 	// Flip turns verdicts on lines of the start-up: true keeps the line, false
 	// mutes it.
 	Flip map[int64]bool `json:"flip,omitempty"`

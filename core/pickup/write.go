@@ -28,6 +28,7 @@ type Pickup struct {
 	Expects  gcode.State    // what the rest finds, corrections left out
 	Warm     float64        // °C that the filament in use asks for; 0 when it says nothing
 	Loose    bool           // the rest is printed by itself, on the bed
+	Choice   Choice         // that was followed, with what was filled in
 }
 
 // Feeds, mm/min, that printers of every size can do.
@@ -71,6 +72,11 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 		s.heats(res)
 		s.At = res.InForce(s.Line, s.At)
 	}
+	if c.LooseTop && c.Gentle {
+		if err := c.gentle(src, ix, s); err != nil {
+			return nil, err
+		}
+	}
 	s.override(&c)
 	if c.Bed > 0 {
 		expects = expects.WithBed(s.At.Bed())
@@ -88,7 +94,7 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 	}
 	w.check()
 	w.p.Start = *s
-	w.p.Warm, w.p.Loose = s.warm, c.LooseTop
+	w.p.Warm, w.p.Loose, w.p.Choice = s.warm, c.LooseTop, c
 	w.p.Expects = w.expects
 	w.p.Lines = w.sc.Lines()
 	if err := w.edits(res); err != nil {

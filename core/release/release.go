@@ -158,6 +158,7 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 	}
 	r := &Release{Src: src, Edits: made.Edits, Pickup: made, Result: res}
 	s := &made.Start
+	c = made.Choice
 	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift,
 		Stands: !c.LooseTop, Empty: c.LooseTop}
 	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j},

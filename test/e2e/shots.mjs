@@ -82,6 +82,13 @@ await shoot(`${guide}loose-balls.png`, "/prints/9?before=45", {
 await shoot(`${guide}failed-print.png`, "/prints/3/pickup", {
   part: around("[data-spine]", '[data-page="left"]', '[data-page="right"]', "h1"),
 });
+await shoot(`${views}pick-up-sheet.png`, "/prints/3/pickup", {
+  steps: async (p) => {
+    await p.click('[data-proposed] button:has-text("Yes")');
+    await p.click("button[data-write]");
+    await p.waitForURL(/pickups\/\d+$/);
+  },
+});
 await shoot(`${guide}two-nozzles.png`, "/bind?p=2:1-60&p=1:120-171&j=nozzle&n=0.25", {
   part: around("[data-spine]", '[data-page="right"]', "aside form"),
 });
