@@ -191,6 +191,11 @@ func (s *Store) Kin(ctx context.Context, id int64, most int) ([]int64, error) {
 		most)
 }
 
+// OfBytes returns a print on the shelf whose file has a SHA-256, ErrNone when there is none.
+func (s *Store) OfBytes(ctx context.Context, sha256 string) (Print, error) {
+	return s.Same(ctx, Print{SHA256: sha256})
+}
+
 // Same returns another print on the shelf with the same bytes, ErrNone when there is none.
 func (s *Store) Same(ctx context.Context, p Print) (Print, error) {
 	o, err := scanPrint(s.db.QueryRowContext(ctx, `SELECT `+printColumns+` FROM prints

@@ -146,13 +146,33 @@ func TestTakenOver(t *testing.T) {
 	c.page(t, p2, "Dogear has written this file")
 	c.steps(t, []step{{p2 + "/takeout", nil, 200, ""},
 		{p + "/takeout", nil, 409, "othing that Dogear has written"}})
-	p3 := fmt.Sprintf("/prints/%d", id2+1)
-	c.page(t, p3, "Gull white", "Tide gauge")
+	// The original stands there: no twin comes, and its marks are the file's.
+	if body := c.page(t, "/", "Tide gauge"); strings.Contains(body, "stop-8") ||
+		strings.Count(body, "<h2") != 1 {
+		t.Error("the file stands on the shelf as a twin of its original")
+	}
+	if _, again := c.do("GET", p+"/write", nil, nil); again != out {
+		t.Error("written again it is another file")
+	}
+	// With other marks there the file's take their place, and can be taken back.
+	c.steps(t, []step{{p + "/ears", []string{"before", "12", "kind", "stop"}, 200, "Plain stop"}})
+	id3, _ := c.bring("tide-gauge_stop-8.gcode", []byte(out))
+	c.steps(t, []step{{fmt.Sprintf("/prints/%d/takeout", id3), nil, 200, ""}})
+	if body := c.page(t, p, "Gull white"); strings.Contains(body, "Plain stop") {
+		t.Error("the marks of the file do not take the place of those that were there")
+	}
+	c.steps(t, []step{{p + "/undo", nil, 200, "Plain stop"}})
+	// Without its original on the shelf, that comes out of the file.
+	c.steps(t, []step{{p + "/remove", nil, 200, ""}})
+	id4, _ := c.bring("tide-gauge_stop-8.gcode", []byte(out))
+	c.steps(t, []step{{fmt.Sprintf("/prints/%d/takeout", id4), nil, 200, ""}})
+	p5 := fmt.Sprintf("/prints/%d", id4+1)
+	c.page(t, p5, "Gull white", "Tide gauge")
 	prints, _ := c.st.Prints(t.Context())
 	if prints[0].Name != "tide-gauge.gcode" || prints[0].Bytes != int64(len(marked)) {
 		t.Errorf("%+v, want %d bytes", prints[0], len(marked))
 	}
-	if _, again := c.do("GET", p3+"/write", nil, nil); again != out {
+	if _, again := c.do("GET", p5+"/write", nil, nil); again != out {
 		t.Error("written again it is another file")
 	}
 }

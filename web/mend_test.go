@@ -65,10 +65,9 @@ func TestMend(t *testing.T) {
 	}
 	c.page(t, fmt.Sprintf("/prints/%d", again), "of its marks stand in it")
 	c.steps(t, []step{{fmt.Sprintf("/prints/%d/takeout", again), nil, 200, ""}})
-	c.read(again + 1)
-	c.page(t, fmt.Sprintf("/prints/%d", again+1), "speed 60 %, fan 40 %", "flow 104 %, nozzle 225 °C",
+	c.page(t, p, "speed 60 %, fan 40 %", "flow 104 %, nozzle 225 °C",
 		"from layer 50 to the end", "from inside layer 30 to 31")
-	_, text := c.do("GET", fmt.Sprintf("/prints/%d/plan", again+1), nil, nil)
+	_, text := c.do("GET", p+"/plan", nil, nil)
 	if !strings.Contains(text, `"changes":[{`) || !strings.Contains(text, `"until_z":6`) {
 		t.Errorf("%.400s", text)
 	}

@@ -2,9 +2,11 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"reflect"
 	"regexp"
 	"slices"
@@ -234,8 +236,9 @@ const mostAtHand = 40 << 20
 // suffix is what Dogear puts behind the name of a file it writes.
 var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted|changed|mended)$`)
 
-// takeOut puts the file as it was before Dogear wrote into it on the shelf,
-// with what stood in it as ears again. The print it is taken out of stays.
+// takeOut opens a file that Dogear has written as what it is: its original, with what stood
+// in it as ears again. Where the original stands on the shelf already, its marks become those
+// of the file, which can be undone, and the file itself is taken off the shelf.
 func (s *Server) takeOut(c fiber.Ctx) error {
 	b, err := s.open(c)
 	if err != nil {
@@ -249,6 +252,18 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	taken.Plan.Printer = nil
+	lean(taken.Plan, kit)
+	sum := sha256.New()
+	if _, err := io.Copy(sum, edit.NewReader(b.src, taken.Edits)); err != nil {
+		return err
+	}
+	there, err := s.cfg.Store.OfBytes(c.Context(), fmt.Sprintf("%x", sum.Sum(nil)))
+	if err == nil {
+		return s.giveBack(c, b, there, taken.Plan)
+	} else if !errors.Is(err, store.ErrNone) {
+		return err
+	}
 	name := b.print.Name
 	ext := ""
 	if i := strings.LastIndexByte(name, '.'); i > 0 {
@@ -260,8 +275,6 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 		return err
 	}
 	err = s.cfg.Store.Change(c.Context(), p.ID, func(doc *plan.Plan) error {
-		taken.Plan.Printer = nil
-		lean(taken.Plan, kit)
 		*doc = *taken.Plan
 		return nil
 	})
@@ -277,5 +290,29 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d", p.ID))
+	return c.SendStatus(fiber.StatusOK)
+}
+
+// giveBack gives the original that stands on the shelf the marks of a file that Dogear wrote
+// of it.
+func (s *Server) giveBack(c fiber.Ctx, b *book, there store.Print, p *plan.Plan) error {
+	now, _, _, err := s.cfg.Store.Plan(c.Context(), there.ID)
+	if err != nil {
+		return err
+	}
+	p.Uses.Printer = now.Uses.Printer // a file does not say it; what is chosen stays
+	if versionOf(now) != versionOf(p) {
+		err := s.cfg.Store.Change(c.Context(), there.ID, func(doc *plan.Plan) error {
+			*doc = *p
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if err := s.cfg.Store.TakeOff(c.Context(), b.print.ID); err != nil {
+		return err
+	}
+	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d", there.ID))
 	return c.SendStatus(fiber.StatusOK)
 }
