@@ -9,7 +9,6 @@ import (
 	"io"
 	"reflect"
 	"regexp"
-	"slices"
 	"strings"
 	"time"
 
@@ -181,60 +180,12 @@ func lean(p *plan.Plan, kit *store.Kit) {
 	}
 }
 
-// takeOver makes an ear of a stop that was in the file: its line is muted and
-// the printer is stopped by a routine instead.
-func (s *Server) takeOver(c fiber.Ctx) error {
-	kit, err := s.cfg.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
-		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
-		if err != nil {
-			return "", err
-		}
-		word := ""
-		for _, st := range b.ix.Stops {
-			if st.Line == m.From && st.Before > 0 {
-				word = st.Word
-			}
-		}
-		if word == "" {
-			return "", sentence(fiber.StatusNotFound, "there is no stop on this line")
-		}
-		if slices.ContainsFunc(p.Mutes,
-			func(o plan.Span) bool { return o.From <= m.To && m.From <= o.To }) {
-			return "", sentence(fiber.StatusConflict, "this stop is left out already")
-		}
-		e := plan.Ear{ID: freeID(p), Kind: plan.Insert, Stop: word, BeforeLine: m.From}
-		place := fmt.Sprintf("line %d", m.From)
-		n, inside := routine.Place(b.ix, &e)
-		if inside == 0 {
-			place = fmt.Sprintf("layer %d", n)
-		}
-		if err := locateEar(b, p, &e, place); err != nil {
-			return "", err
-		}
-		if err := fitsIn(b, p, &e); err != nil {
-			return "", err
-		}
-		if plan.DoesItAll(word) {
-			if f := another(b, p, &e, kit.Keys[plan.Filaments]); f != "" {
-				e.Kind, e.Filament = plan.Colour, f
-			}
-		}
-		p.Ears = append(p.Ears, e)
-		p.Mutes = append(p.Mutes, plan.Span{From: m.From, To: m.From})
-		return fmt.Sprintf("Taken over: the stop of line %s is an ear now, %s.", group(m.From),
-			where(e)), nil
-	})
-}
-
 // mostAtHand is up to which size a file is read while somebody waits, bytes.
 const mostAtHand = 40 << 20
 
 // suffix is what Dogear puts behind the name of a file it writes.
-var suffix = regexp.MustCompile(`_(stop-[\d-]+|\d+-stops-from-\d+|muted|changed|mended)$`)
+var suffix = regexp.MustCompile(
+	`_(stop-[\d-]+|\d+-stops-from-\d+|muted|changed|mended)(_[2-9a-z]{3})?$`)
 
 // takeOut opens a file that Dogear has written as what it is: its original, with what stood
 // in it as ears again. Where the original stands on the shelf already, its marks become those
