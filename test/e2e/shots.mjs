@@ -90,15 +90,16 @@ await shoot(`${views}pick-up-sheet.png`, "/prints/3/pickup", {
   },
 });
 await shoot(`${guide}two-nozzles.png`, "/bind?p=2:1-60&p=1:120-171&j=nozzle&n=0.25", {
-  part: around("[data-spine]", '[data-page="right"]', "aside form"),
+  part: around("h1", '[data-page="left"]', "[data-spine]", '[data-page="right"]', "aside"),
 });
 await shoot(`${guide}mended.png`, "/prints/2?before=30", {
   steps: async (p) => {
     await p.keyboard.press("e");
     await p.waitForSelector("[data-kind]");
     await p.click('[data-kind="fill"]');
+    await p.evaluate(() => scrollTo(0, 0));
   },
-  part: around('[data-page="right"]', "[data-thread]", "[data-mend]"),
+  part: around("h1", '[data-page="left"]', '[data-page="right"]', "[data-mend]"),
 });
 // The same model sliced again: the coarse wall, with an ear, and then the fine one.
 await shoot(`${guide}sliced-again.png`, "/prints/2?before=61", {
@@ -112,7 +113,7 @@ await shoot(`${guide}sliced-again.png`, "/prints/2?before=61", {
     await p.waitForURL((u) => /prints\/1\d$/.test(u.pathname));
     await p.waitForSelector('[data-bench][data-ready="true"]');
   },
-  part: around('[data-page="right"]', "[data-spine]", "[data-carried]", "[data-ear]"),
+  part: around("h1", '[data-page="right"]', "[data-spine]", "[data-carried]", "[data-ear]"),
 });
 await shoot(`${views}compare.png`, "/prints/10/compare/2");
 // Last, since it takes something off the shelf.

@@ -8,6 +8,9 @@ const LENS = 120;
 const WIDEST = 240; // where there is room
 const LEAST = 130;
 
+// Lower than this a print is flat, px.
+const FLAT = 40;
+
 // Spine draws the print from the side, true to scale, and turns places on it into folds.
 // With a lens the layers round the fold stand beside it.
 export class Spine {
@@ -38,10 +41,12 @@ export class Spine {
     this.end = this.near ? w - Math.max(LENS, Math.min(w / 3, WIDEST)) : w;
     const room = this.end - left - right;
     const sx = Math.min(room / wide, (h - top - foot) / high);
-    // A flat print is drawn taller than it is, and says so.
+    // A flat print is drawn taller than it is, and says so: of one that is lower than this on
+    // the screen nobody could tell the layers, nor point at them.
     let sz = sx;
-    if (high * sz < (h - top - foot) * 0.3)
-      sz = Math.min(((h - top - foot) * 0.55) / high, sx * 16);
+    const tall = h - top - foot;
+    if (high * sz < (this.lens ? FLAT : tall * 0.3))
+      sz = Math.min((tall * (this.lens ? 0.3 : 0.55)) / high, sx * 16);
     this.taller = sz / sx;
     this.base = h - foot;
     this.sz = sz;
