@@ -21,6 +21,7 @@ func (s *Server) proofRoutes(r router) {
 	r.get("/prints/:id/proof/progress", s.proofProgress)
 	r.post("/prints/:id/proof/stop", s.stopProof)
 	r.post("/prints/:id/proof/accept", s.acceptProof)
+	r.post("/prints/:id/byhand", s.proveByHand)
 	r.get("/prints/:id/write", s.write)
 	r.get("/prints/:id/writing", s.writing)
 	r.post("/prints/:id/writing/stop", s.stopWriting)

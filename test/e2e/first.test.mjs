@@ -100,6 +100,14 @@ test("files are dropped on any page; several are brought in together", async () 
   );
   await p.click('[data-arrivals] a:has-text("Open it")');
   await p.waitForSelector('[data-bench][data-ready="true"]');
+  // On the proof page a file that was edited by hand is proved, and is no new print.
+  await p.goto(p.url().split("?")[0] + "/proof");
+  const hand = tower.replace("M104 S210", "M104 S211").replace("G1 Z1.4", "M25\nG1 Z1.4");
+  await drop(p, "[data-byhand]", [["by-hand.gcode", hand]]);
+  await p.waitForSelector('[data-byhand-out]:has-text("Same plastic")');
+  assert.match(await reads(p, "[data-byhand-out]"), /1 line is added.*It stops once: M25 on line/);
+  assert.ok(await p.isHidden("[data-over]"));
+  await axe(p, "a file proved beside its original");
   // Dragging text about is no file.
   await p.evaluate(() => {
     const d = new DataTransfer();

@@ -9,6 +9,7 @@ import { bind } from "./bind.js";
 import { compare } from "./compare.js";
 import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
+import { byHand } from "./byhand.js";
 import { opens } from "./opens.js";
 import { writes } from "./write.js";
 import { say } from "./say.js";
@@ -56,6 +57,8 @@ const ready = () => {
   if (d) bind(d);
   const h = document.querySelector("[data-rehearse]");
   if (h) rehearse(h);
+  const y = document.querySelector("[data-byhand]");
+  if (y) byHand(y);
   const r = document.querySelector("[data-routine]");
   if (r) routine(r);
 };

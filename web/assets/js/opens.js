@@ -29,6 +29,11 @@ export function opens() {
   document.addEventListener("dragover", (e) => {
     if (files(e)) e.preventDefault();
   });
+  // Somebody else has taken it: a place of the page that is for files of its own.
+  document.addEventListener("dogear:dropped", () => {
+    depth = 0;
+    over(false);
+  });
   document.addEventListener("drop", (e) => {
     if (!files(e)) return;
     e.preventDefault();

@@ -1,0 +1,133 @@
+package web
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/archive"
+	"dogear/core/layer"
+	"dogear/core/proof"
+)
+
+// mostByHand is how large a file may be that is proved beside its original while somebody
+// waits, bytes. For larger ones there is the command line.
+const mostByHand = 200 << 20
+
+// byHandView says what a file edited by hand does otherwise than its original.
+type byHandView struct {
+	ID       int64
+	Name     string
+	Report   *proof.Report
+	Findings []layer.Finding
+	Stops    []string
+	Grave    int
+	Moves    string
+}
+
+// proveByHand examines a file that somebody edited by hand beside the print it was made of.
+// Nothing of it is kept.
+func (s *Server) proveByHand(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	name, err := url.PathUnescape(c.Get("X-File-Name"))
+	if err != nil {
+		name = ""
+	}
+	name = archive.Clean(name)
+	f, size, err := s.byHand(c, name)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	ctx, stop := whileThere(c)
+	defer stop()
+	src := io.NewSectionReader(f, 0, size)
+	ix, err := layer.Read(ctx, src, layer.Options{Dialect: m.plan.Dialect()})
+	if err != nil {
+		if isRefusal(err) {
+			return sentence(fiber.StatusUnprocessableEntity, err.Error())
+		}
+		return err
+	}
+	r, err := proof.Prove(ctx, b.src, src, b.ix, ix, m.plan.Printer)
+	if err != nil {
+		return sentence(fiber.StatusConflict, err.Error())
+	}
+	v := byHandView{ID: b.print.ID, Name: name, Report: r, Moves: group(r.Moves)}
+	for _, st := range r.Stops {
+		where := "behind the last layer"
+		switch {
+		case st.Inside > 0:
+			where = fmt.Sprintf("inside layer %d", st.Inside)
+		case st.Before != nil && *st.Before > 0:
+			where = fmt.Sprintf("before layer %d", *st.Before)
+		}
+		v.Stops = append(v.Stops, fmt.Sprintf("%s on line %s, %s, %.1f mm above the part", st.Word,
+			group(st.Line), where, st.Lift))
+	}
+	for _, level := range []string{layer.Grave, layer.Care, layer.Note} {
+		for _, f := range r.Findings {
+			if f.Level == level {
+				v.Findings = append(v.Findings, f)
+			}
+		}
+	}
+	for _, f := range v.Findings {
+		if f.Level == layer.Grave {
+			v.Grave++
+		}
+	}
+	return c.Render("_byhand", v)
+}
+
+// byHand puts what a request brings into a file of its own, unpacked.
+func (s *Server) byHand(c fiber.Ctx, name string) (*os.File, int64, error) {
+	lim := s.cfg.Limits
+	lim.Size = min(s.limit(), mostByHand)
+	body := newBody(c)
+	tooBig := sentence(fiber.StatusRequestEntityTooLarge,
+		fmt.Sprintf("this file is larger than %d MB; use dogear proof", lim.Size>>20))
+	brought, err := os.CreateTemp(s.cfg.Temp, "dogear-by-hand-*")
+	if err != nil {
+		return nil, 0, err
+	}
+	defer os.Remove(brought.Name())
+	defer brought.Close()
+	size, err := io.Copy(brought, io.LimitReader(body, lim.Size+1))
+	switch {
+	case errors.Is(body.err, errBroken):
+		return nil, 0, sentence(fiber.StatusBadRequest, errBroken.Error())
+	case err != nil:
+		return nil, 0, err
+	case size > lim.Size:
+		_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+		return nil, 0, tooBig
+	}
+	at := io.NewSectionReader(brought, 0, size)
+	out, err := os.CreateTemp(s.cfg.Temp, "dogear-by-hand-*")
+	if err != nil {
+		return nil, 0, err
+	}
+	head := make([]byte, 4)
+	n, _ := at.ReadAt(head, 0)
+	if archive.IsZip(head[:n]) {
+		_, size, err = archive.Copy(out, at, name, at, lim)
+	} else {
+		_, size, err = archive.Copy(out, io.MultiReader(bytes.NewReader(nil), at), name, nil, lim)
+	}
+	if err != nil {
+		out.Close()
+		os.Remove(out.Name())
+		return nil, 0, sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return out, size, nil
+}
