@@ -24,6 +24,7 @@ func (s *Server) proofRoutes(r router) {
 	r.post("/prints/:id/byhand", s.proveByHand)
 	r.get("/prints/:id/write", s.write)
 	r.get("/prints/:id/writing", s.writing)
+	r.get("/prints/:id/written", s.writtenNow)
 	r.post("/prints/:id/writing/stop", s.stopWriting)
 }
 

@@ -73,6 +73,19 @@ func (s *Server) written(ctx context.Context, id int64, m *marked) (writtenView,
 	return writtenView{id, w.Name, when(w.At, time.Now()), w.Marks != m.name()}, nil
 }
 
+// writtenNow sends what was written last.
+func (s *Server) writtenNow(c fiber.Ctx) error {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return err
+	}
+	w, err := s.written(c.Context(), b.print.ID, m)
+	if err != nil {
+		return err
+	}
+	return c.Render("_written", w)
+}
+
 // when says a moment of the past as one would today.
 func when(t, now time.Time) string {
 	t, now = t.Local(), now.Local()

@@ -74,7 +74,7 @@ test("from an empty folder to the first file in fewer than ten actions", async (
   assert.match(await reads(p, "#writing"), /Written .*breakwater_stop-7_.*Read the proof/);
   await axe(p, "the bench with the panel of what was written");
   await p.waitForFunction(() =>
-    /Written last today/.test(document.querySelector("#margin").textContent),
+    /Written last\s+today/.test(document.querySelector("#margin").textContent),
   );
   await p.keyboard.press("Escape");
   assert.ok(await p.isHidden("#writing"));

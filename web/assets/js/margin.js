@@ -21,12 +21,6 @@ export class Margin {
     document.addEventListener("htmx:afterSettle", () => {
       if (root.querySelector("#margin")) this.settled();
     });
-    document.addEventListener("dogear:written", () =>
-      setTimeout(
-        () => htmx.ajax("GET", `/prints/${id}/margin`, { source: q("#margin"), target: "#margin" }),
-        400,
-      ),
-    );
     // The server learns which version of an ear is changed, and which card is open.
     document.addEventListener("htmx:configRequest", (e) => {
       const card = e.detail.elt.closest?.("[data-ear]");

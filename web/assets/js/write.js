@@ -41,6 +41,14 @@ export function writes() {
   });
   document.addEventListener("dogear:take", (e) => {
     take(e.detail.from);
+    // What was written last is told in its place, and nothing else is touched there. Nobody
+    // hears when a download has begun.
+    const tell = () => {
+      const line = document.getElementById("written");
+      const where = { source: line, target: line, swap: "outerHTML" };
+      if (line) htmx.ajax("GET", e.detail.from.replace(/e$/, "ten"), where);
+    };
+    for (const ms of [400, 1500, 5000]) setTimeout(tell, ms);
     document.dispatchEvent(new CustomEvent("dogear:written"));
   });
 }
