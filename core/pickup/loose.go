@@ -1,6 +1,7 @@
 package pickup
 
 import (
+	"errors"
 	"fmt"
 	"math"
 
@@ -8,6 +9,9 @@ import (
 	"dogear/core/layer"
 	"dogear/core/routine"
 )
+
+// ErrBelowBed is the cause when a part of a loose top would have to lie below the bed.
+var ErrBelowBed = errors.New("it would be laid below the bed")
 
 // loose prints the rest by itself, on the empty bed: the start-up as it was,
 // and every height lowered by the same amount, by one G92 Z.
@@ -20,8 +24,8 @@ func (w *writer) loose() error {
 	for i := s.Layer; i < len(ix.Layers); i++ {
 		if o := &ix.Layers[i]; o.Z-o.Height < l.Z-l.Height {
 			return fmt.Errorf("from layer %d on everything would be lowered by the same amount, but layer "+
-				"%d lies lower than that, on another object: it would be laid below the bed. Slice the "+
-				"objects that are left by themselves", s.Layer, i+1)
+				"%d lies lower than that, on another object: %w. Slice the objects that are left by "+
+				"themselves", s.Layer, i+1, ErrBelowBed)
 		}
 	}
 	w.sc.Note(fmt.Sprintf("; dogear loose top: layer %d and all above it, on the bed", s.Layer), "")
