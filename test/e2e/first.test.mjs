@@ -213,6 +213,22 @@ test("everything for one mark is in sight; a tablet and a phone have a bar", asy
   }
 });
 
+test("on the shelf no print stands in another one's place, at any width", async () => {
+  for (const width of [390, 600, 768, 1024, 1280]) {
+    const p = await page(browser, { viewport: { width, height: 800 } });
+    await p.goto(app.url);
+    const out = await p.$$eval(
+      "[data-shelf] li svg",
+      (all) =>
+        all
+          .map((e) => [e.getBoundingClientRect(), e.closest("li").getBoundingClientRect()])
+          .filter(([s, li]) => s.right > li.right + 1).length,
+    );
+    assert.equal(out, 0, `${out} pictures reach over at ${width}`);
+    await p.context().close();
+  }
+});
+
 test("two fingers zoom the pages", async () => {
   const p = await page(browser, { hasTouch: true });
   await open(p, `${app.url}/prints/7?before=42`);
