@@ -21,8 +21,10 @@ var (
 func TestHowItWorks(t *testing.T) {
 	known := map[string]bool{}
 	files := map[string]bool{}
+	scripts := map[string]bool{} // of the pages
 	each(t, func(path, text string) {
 		files[filepath.Base(path)] = true
+		scripts[filepath.Base(path)] = strings.Contains(filepath.ToSlash(path), "web/assets/js/")
 		if filepath.Ext(path) == ".js" {
 			for _, w := range words.FindAllString(text, -1) {
 				known[w] = true
@@ -72,6 +74,11 @@ func TestHowItWorks(t *testing.T) {
 	}
 	if n < 50 {
 		t.Error(n, "names: is this the right document?")
+	}
+	for name := range files {
+		if filepath.Ext(name) == ".js" && scripts[name] && !strings.Contains(string(text), "`"+name+"`") {
+			t.Errorf("%s is not in the table of scripts", name)
+		}
 	}
 }
 
