@@ -30,6 +30,7 @@ const (
 	stopsAndWaits = "waits" // it waits for somebody, and does nothing else
 	stopsAlone    = "all"   // it parks, changes and comes back by itself
 	stopsForTime  = "time"  // it waits for a time
+	notKnown      = "ask"   // nobody knows: the printer is asked
 )
 
 // Stop words that are offered; the first is taken where the file holds none.
@@ -76,7 +77,8 @@ func acquaint(ix *layer.Index, pr *plan.Printer) acquaintView {
 	}
 	for _, c := range []choice{{Key: stopsAndWaits, Name: "It waits for me"},
 		{Key: stopsAlone, Name: "It does it all itself"},
-		{Key: stopsForTime, Name: "It waits two minutes"}} {
+		{Key: stopsForTime, Name: "It waits two minutes"},
+		{Key: notKnown, Name: "I don’t know: let’s ask it"}} {
 		c.Chosen = c.Key == how
 		v.Hows = append(v.Hows, c)
 	}
@@ -143,6 +145,7 @@ func readAcquaintance(c fiber.Ctx) (plan.Printer, error) {
 	case stopsForTime:
 		all(timeWord)
 		p.Routine[plan.Colour] = "timed window"
+	case notKnown:
 	default:
 		return no("say how the printer stops")
 	}
@@ -179,6 +182,11 @@ func (s *Server) makeAcquaintance(c fiber.Ctx) error {
 	})
 	if err != nil {
 		return err
+	}
+	if c.FormValue("how") == notKnown {
+		a := askedPrinter{key: key, print: b.print.ID}
+		c.Set("HX-Redirect", "/kit/printers/handshake?"+a.query())
+		return c.SendStatus(fiber.StatusOK)
 	}
 	if b, _, err = s.openMarked(c); err != nil { // it may have to be read again for it
 		return err

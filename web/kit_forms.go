@@ -21,6 +21,9 @@ type printerForm struct {
 	Before, After string
 	KnowsText     string
 	ShiftText     string
+	AwakeText     string
+	IgnoresText   string
+	AskedOn       string // in words
 	Plan          bedPlan
 }
 
@@ -33,7 +36,9 @@ type kindForm struct {
 func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
 	v := printerForm{Printer: p, Before: strings.Join(p.SettleBefore, "\n"),
 		After: strings.Join(p.SettleAfter, "\n"), KnowsText: strings.Join(p.Knows, "\n"),
-		ShiftText: strings.Join(p.Shift, "\n"), Plan: newBedPlan(&p, 300)}
+		ShiftText: strings.Join(p.Shift, "\n"), AwakeText: strings.Join(p.StayAwake, "\n"),
+		IgnoresText: strings.Join(p.Ignores, "\n"), AskedOn: dayIn(p.Asked),
+		Plan: newBedPlan(&p, 300)}
 	for _, name := range sortedKeys(p.Places) {
 		v.PlacesText += fmt.Sprintf("%s %g %g\n", name, p.Places[name][0], p.Places[name][1])
 	}
@@ -127,6 +132,10 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	p.Shift = lines(c.FormValue("shift"))
 	p.SettleBefore, p.SettleAfter, p.Knows = lines(c.FormValue("before")), lines(c.FormValue("after")),
 		lines(c.FormValue("knows"))
+	p.StayAwake, p.Ignores = lines(c.FormValue("awake")), lines(c.FormValue("ignores"))
+	if p.Holds, err = number(c, "holds", 0, 10000); err != nil {
+		return p, err
+	}
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.Resume = clip(c.FormValue("resume"))

@@ -62,6 +62,12 @@ func remarks(p *plan.Printer) string {
 	if len(p.SettleBefore)+len(p.SettleAfter) > 0 {
 		out = append(out, "settles round a stop")
 	}
+	if day := dayIn(p.Asked); day != "" {
+		out = append(out, "asked on "+day)
+	}
+	if p.Holds > 0 {
+		out = append(out, fmt.Sprintf("keeps its place for %g min of waiting", p.Holds))
+	}
 	if p.Resume != "" {
 		out = append(out, p.Resume)
 	}

@@ -42,7 +42,8 @@ func (r router) post(path string, f fiber.Handler) { r.app.Post(path, f) }
 func (s *Server) routes() {
 	r := router{s.app}
 	for _, page := range []func(router){s.accessRoutes, s.shelfRoutes, s.benchRoutes, s.proofRoutes,
-		s.linesRoutes, s.pickupRoutes, s.rehearseRoutes, s.cueRoutes, s.bindRoutes, s.kitRoutes} {
+		s.linesRoutes, s.pickupRoutes, s.rehearseRoutes, s.cueRoutes, s.bindRoutes, s.kitRoutes,
+		s.handshakeRoutes} {
 		page(r)
 	}
 	s.app.Use(func(fiber.Ctx) error {

@@ -10,6 +10,9 @@ var helps = kong.Vars{
 		"each.",
 	"core_inplace": "Write FILE itself, and keep what it was beside it as FILE.orig. A plan made " +
 		"for another file is applied by height.",
+	"handshake_simulate": "Let a simulated printer run it and say what one would see: knob, card, " +
+		"macros, host, one-word, deaf, sleepy.",
+	"handshake_word": "A stop word to try. Repeatable; without it the usual eight are tried.",
 	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
 	"other":          "Apply a plan made for another model all the same.",
 	"pickup_counted": "Layers counted up from one that can be recognised.",

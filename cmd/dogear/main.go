@@ -23,6 +23,7 @@ type cli struct {
 	Bind      bindCmd      `cmd:"" help:"Join pieces of several slicings of one model."`
 	Proof     proofCmd     `cmd:"" help:"Say what differs between two files, and what could go wrong."`
 	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
+	Handshake handshakeCmd `cmd:"" help:"Write a short cold file that asks a printer how it stops."`
 	Cue       cueCmd       `cmd:"" help:"${main_cue}"`
 	Landmarks landmarksCmd `cmd:"" help:"Name folds worth looking at, with reasons."`
 	Backup    backupCmd    `cmd:"" help:"Write all that a Dogear holds into one file."`

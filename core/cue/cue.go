@@ -25,7 +25,8 @@ import (
 type Sheet struct {
 	Name    string
 	Printer string
-	Resume  string // how this printer is told to go on
+	Resume  string  // how this printer is told to go on
+	Holds   float64 // minutes for which it keeps its place while it waits; 0 when not known
 	Start   time.Time
 	Seconds float64 // of the print, without the stops
 	Layers  int
@@ -67,7 +68,8 @@ type Total struct {
 // the time of day out.
 func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result,
 	start time.Time) (*Sheet, error) {
-	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Start: start,
+	s := &Sheet{Name: name, Printer: p.Printer.Name, Resume: p.Printer.Resume, Holds: p.Printer.Holds,
+		Start:   start,
 		Seconds: ix.Seconds, Layers: len(ix.Layers)}
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
@@ -305,6 +307,10 @@ func (s *Sheet) Calendar(w io.Writer, now time.Time) error {
 			strings.Join(r.Steps, "\n"))
 		if s.Resume != "" {
 			text += "\nTo go on: " + s.Resume
+		}
+		if s.Holds > 0 {
+			text += fmt.Sprintf("\nBe there within %g min: longer, and the printer may let go of its "+
+				"motors.", s.Holds)
 		}
 		line("DESCRIPTION:" + escape(text))
 		line("BEGIN:VALARM")

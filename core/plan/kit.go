@@ -144,6 +144,14 @@ type Printer struct {
 	Gantry float64 `json:"gantry,omitempty"`
 	// words it understands besides those of every printer
 	Knows []string `json:"knows,omitempty"`
+	// stop words at which it was seen to go straight on
+	Ignores []string `json:"ignores,omitempty"`
+	// lines that keep motors and heaters on while it waits; they stand in front of each stop
+	StayAwake []string `json:"stay_awake,omitempty"`
+	// minutes for which it then keeps its place while it waits; 0 when not known
+	Holds float64 `json:"holds,omitempty"`
+	// the day on which a handshake told how it stops: 2006-01-02
+	Asked string `json:"asked,omitempty"`
 	// °C its nozzle may have; 0 means 300
 	Hottest float64 `json:"hottest,omitempty"`
 	// it refuses to move before it has homed
@@ -168,6 +176,9 @@ var plainStops = []string{"M0", "M1", "M25", "G4"}
 // know. What a host answers to (@…) is not the printer's to know.
 func (p *Printer) KnowsStop(word string) bool {
 	first := stopName(word)
+	if p.IgnoresStop(word) {
+		return false
+	}
 	if first == "" || first[0] == '@' || slices.Contains(plainStops, first) {
 		return true
 	}
@@ -182,6 +193,13 @@ func (p *Printer) KnowsStop(word string) bool {
 		}
 	}
 	return false
+}
+
+// IgnoresStop reports whether the printer was seen to go straight on at a stop word.
+func (p *Printer) IgnoresStop(word string) bool {
+	first := stopName(word)
+	return first != "" && slices.ContainsFunc(p.Ignores,
+		func(w string) bool { return stopName(w) == first })
 }
 
 // Generic is the printer that is used when a plan names none.
@@ -224,8 +242,16 @@ func (p *Printer) Check() error {
 		}
 	}
 	if err := checkLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows,
-		p.Shift)...); err != nil {
+		p.Shift, p.Ignores, p.StayAwake)...); err != nil {
 		return err
+	}
+	for _, l := range p.StayAwake {
+		if err := checkAwake(l); err != nil {
+			return err
+		}
+	}
+	if !within(p.Holds, 0, 10000) {
+		return fmt.Errorf("%g min is out of range for how long a printer keeps its place", p.Holds)
 	}
 	if p.Hottest != 0 && !within(p.Hottest, 150, 600) {
 		return fmt.Errorf("%g °C is out of range for the hottest a nozzle may be; say 150 to 600",
@@ -235,7 +261,7 @@ func (p *Printer) Check() error {
 		if !isKind(kind) {
 			return fmt.Errorf("there is no kind of ear %q to stop for", kind)
 		}
-		if err := checkStop(w); err != nil {
+		if err := CheckStop(w); err != nil {
 			return err
 		}
 	}

@@ -340,7 +340,7 @@ func (p *Plan) checkEar(e *Ear) error {
 	if b := e.BondPass; b != nil && (!within(b.Flow, 0.01, 1)) {
 		return errors.New("the flow of the bond pass must lie between 0.01 and 1")
 	}
-	if err := errors.Join(checkStop(e.Stop), checkLines("an own line", e.Lines...)); err != nil {
+	if err := errors.Join(CheckStop(e.Stop), checkLines("an own line", e.Lines...)); err != nil {
 		return err
 	}
 	if e.AtHeight != nil && !within(*e.AtHeight, -farthest, farthest) {

@@ -64,9 +64,9 @@ func StopsFor(word string) float64 {
 // timed is what makes M0 and M1 go on by themselves: S and seconds, or P and thousandths.
 var timed = regexp.MustCompile(`^\s*([SsPp])(\d+(?:\.\d+)?)\s*$`)
 
-// checkStop says why a line cannot be a stop word. An empty one is none: the usual one is
+// CheckStop says why a line cannot be a stop word. An empty one is none: the usual one is
 // used then.
-func checkStop(line string) error {
+func CheckStop(line string) error {
 	if line == "" {
 		return nil
 	}
@@ -110,4 +110,23 @@ func checkStop(line string) error {
 		return fmt.Errorf("“%s” is no stop word: it %s", line, why)
 	}
 	return nil
+}
+
+// checkAwake says why a line cannot keep a printer awake: it must neither move nor heat it,
+// nor let go of its motors.
+func checkAwake(line string) error {
+	var m gcode.Machine
+	var a gcode.Act
+	c := parse(line)
+	m.Exec(c, &a)
+	switch a.Kind {
+	case gcode.Motors:
+		return fmt.Errorf("%q lets go of the motors at once; M84 with S and seconds keeps them on for "+
+			"so long", line)
+	case gcode.Nothing, gcode.Unknown, gcode.Macro:
+		if !strings.ContainsAny(line, "\r\n") {
+			return nil
+		}
+	}
+	return fmt.Errorf("%q does not keep a printer awake: it moves, heats or stops it", line)
 }

@@ -50,7 +50,7 @@ func TestStopWords(t *testing.T) {
 		{"; hello", false, false, 0, "this is none"},
 		{"   ", false, false, 0, "this is none"},
 	} {
-		err := checkStop(c.line)
+		err := CheckStop(c.line)
 		if err == nil != (c.why == "") || err != nil && !strings.Contains(err.Error(), c.why) {
 			t.Errorf("%q: %v, want %q", c.line, err, c.why)
 		}

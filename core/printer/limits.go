@@ -114,6 +114,7 @@ func (p *Printer) pass(s float64) {
 func (p *Printer) wait(word string) {
 	if p.State == Printing {
 		p.State = Waiting
+		p.rested = 0
 		p.say("stop", word+": waits for you")
 	}
 }

@@ -42,8 +42,9 @@ const (
 type Event struct {
 	Time float64 `json:"time"` // s since the start
 	Line int64   `json:"line"`
-	Kind string  `json:"kind"` // message, tone, stop, resume, layer, hot, motors, harm, fault, done
-	Text string  `json:"text"`
+	// message, tone, parks, ignored, stop, resume, layer, hot, motors, harm, fault, done
+	Kind string `json:"kind"`
+	Text string `json:"text"`
 }
 
 // Laid is a move that left plastic where the nozzle really was.
@@ -72,6 +73,7 @@ type Printer struct {
 	nozzle, bed heater
 	// lines read ahead that still run before a stop is honoured; 0 for none
 	late     int
+	lateAt   string          // the word it is
 	lost     bool            // the motors were let go: nobody knows where the head stands
 	said     map[string]bool // harm that goes on and was told
 	took     []float64       // how long each move of the present layer takes
@@ -86,6 +88,9 @@ type Printer struct {
 	laid     int64
 	message  string
 	lastLaid int64 // line of the last move that left plastic
+	habits   *Habits
+	rested   float64 // s that it has waited at the present stop
+	awake    float64 // s for which it was told to keep its motors on
 }
 
 // ahead is how many lines the printer has read beyond the one it carries out.
@@ -155,7 +160,7 @@ func (p *Printer) next() bool {
 	a := &p.a
 	if p.late > 0 {
 		if p.late--; p.late == 0 {
-			defer p.wait("M25")
+			defer p.wait(p.lateAt)
 		}
 	}
 	switch a.Kind {
@@ -171,8 +176,7 @@ func (p *Printer) next() bool {
 	case gcode.Heat:
 		p.heat()
 	case gcode.Message:
-		p.message = string(p.c.Text)
-		p.say("message", p.message)
+		p.show(string(p.c.Text))
 	case gcode.Stop:
 		p.stop()
 	case gcode.Motors:
@@ -188,8 +192,12 @@ func (p *Printer) next() bool {
 			p.fail(Fault{Kind: "power"})
 		case p.c.Is('M', 410):
 			p.say("harm", "M410 throws away the moves that are planned")
+		case (p.c.Is('M', 84) || p.c.Is('M', 18)) && p.c.Has('S'):
+			p.stayAwake()
 		case p.c.Is('M', 300):
-			p.say("tone", fmt.Sprintf("%g Hz", float64(p.c.Value('S'))/1e6))
+			if p.habits == nil || !p.habits.Silent {
+				p.say("tone", fmt.Sprintf("%g Hz", float64(p.c.Value('S'))/1e6))
+			}
 			p.pass(float64(p.c.Value('P')) / 1e9)
 		case p.c.Is('M', 400):
 			p.empty()
@@ -202,7 +210,7 @@ func (p *Printer) next() bool {
 func (p *Printer) empty() {
 	if p.late > 0 {
 		p.late = 0
-		p.wait("M25")
+		p.wait(p.lateAt)
 	}
 }
 
@@ -217,20 +225,31 @@ func (p *Printer) once(what string, on bool, text string) {
 	p.said[what] = on
 }
 
-// stop honours a stop word in the way of this printer.
+// show puts a message on the display, if there is one.
+func (p *Printer) show(text string) {
+	if p.habits == nil || !p.habits.Blank {
+		p.message = text
+		p.say("message", text)
+	}
+}
+
+// stop honours a stop word in the way of this printer, or goes straight on.
 func (p *Printer) stop() {
 	word := strings.ToUpper(p.c.Word())
-	if (word == "M0" || word == "M1") && len(p.c.Text) > 0 {
-		p.message = string(p.c.Text)
-		p.say("message", p.message)
-	}
-	if word == "M25" {
-		p.late = ahead
-		return
+	if (word == "M0" || word == "M1") && len(p.c.Text) > 0 && p.honours() {
+		p.show(string(p.c.Text))
 	}
 	p.late = 0
-	if plan.DoesItAll(word) {
-		p.say("message", "the printer parks and asks for filament")
+	switch {
+	case !p.honours():
+		p.say("ignored", word+": goes straight on")
+		return
+	case p.isLate():
+		p.late = ahead
+		p.lateAt = word
+		return
+	case p.isAlone():
+		p.say("parks", "the printer parks and asks for filament")
 		p.pass(20)
 	}
 	p.wait(word)

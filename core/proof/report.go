@@ -319,3 +319,29 @@ func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, 
 	w.r.Homes = x.homes
 	return w.r, nil
 }
+
+// Bare examines lines that are run by themselves on an empty bed.
+func Bare(ctx context.Context, text []byte, pr *plan.Printer) (*Report, error) {
+	ix := &layer.Index{}
+	x := newExaminer(ix, pr, nil)
+	x.looks = true
+	if p := pr; p != nil && !p.Assumed { // an empty box lies on any bed
+		x.known = true
+	}
+	w := newWalker(ctx, bytes.NewReader(nil), ix, x)
+	w.r.Same = true
+	done := false
+	w.next = func() (Change, bool, error) {
+		if done {
+			return Change{}, false, nil
+		}
+		done = true
+		return Change{Put: bytes.NewReader(text)}, true, nil
+	}
+	if err := w.walk(); err != nil {
+		return nil, err
+	}
+	x.end()
+	w.r.Homes = x.homes
+	return w.r, nil
+}

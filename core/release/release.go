@@ -27,6 +27,7 @@ import (
 	"dogear/core/bind"
 	"dogear/core/edit"
 	"dogear/core/gcode"
+	"dogear/core/handshake"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -209,6 +210,23 @@ func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Prin
 	}
 	r.judge(nil, ask)
 	return r, &Touched{lines, at, s}, nil
+}
+
+// Handshake writes the file that asks a printer how it stops, and examines it: the bed is
+// empty, and the words that are tried are no stops of a print.
+func Handshake(ctx context.Context, pr *plan.Printer, words []string) (*Release, *handshake.File,
+	error) {
+	f, err := handshake.Make(pr, words)
+	if err != nil {
+		return nil, nil, err
+	}
+	text := f.Text()
+	r := &Release{Src: bytes.NewReader(nil), Edits: []edit.Edit{{Text: text}}}
+	if r.Report, err = proof.Bare(ctx, text, pr); err != nil {
+		return nil, nil, err
+	}
+	r.judge(nil, Asked{})
+	return r, f, nil
 }
 
 // Touched is a touch check: its lines, the places it goes to, mm, and where the

@@ -95,6 +95,9 @@ func (c *compiler) stop() {
 	if !c.all {
 		c.offPart()
 	}
+	for _, l := range c.plan.Printer.StayAwake {
+		c.ownLine(l, "so that this printer keeps its place while it waits")
+	}
 	for _, l := range c.plan.Printer.SettleBefore {
 		c.ownLine(l, "so that this printer stops at once")
 	}
@@ -150,6 +153,10 @@ func (c *compiler) own(lines []string) {
 	for _, l := range lines {
 		if waits(l, c.m.StopWords) {
 			c.offPart()
+		}
+		if c.plan.Printer.IgnoresStop(l) {
+			c.find(layer.Grave, "stop-ignored", fmt.Sprintf("The %s goes straight on at your own line "+
+				"%s: that was seen when it was asked.", clean(c.plan.Printer.Name), clean(l)))
 		}
 		c.ownLine(l, "your own line")
 	}
@@ -231,7 +238,10 @@ func (c *compiler) foresee() {
 			"goes on by itself; %s takes about %g s. Let it wait longer, or let it stop.", window, c.ear.ID,
 			doing[c.ear.Kind], need))
 	}
-	if stops && !c.plan.Printer.KnowsStop(w) {
+	if stops && c.plan.Printer.IgnoresStop(w) {
+		c.find(layer.Grave, "stop-ignored", fmt.Sprintf("The %s goes straight on at %s: that was seen "+
+			"when it was asked. Choose a stop word it waits at.", clean(c.plan.Printer.Name), clean(w)))
+	} else if stops && !c.plan.Printer.KnowsStop(w) {
 		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that the %s knows the stop "+
 			"word %s. A printer that does not know it goes on printing; try it once, then note it in the "+
 			"Kit.", clean(c.plan.Printer.Name), clean(w)))

@@ -10,6 +10,7 @@ import { compare } from "./compare.js";
 import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
 import { byHand } from "./byhand.js";
+import { handshake } from "./handshake.js";
 import { opens } from "./opens.js";
 import { writes } from "./write.js";
 import { say } from "./say.js";
@@ -59,6 +60,8 @@ const ready = () => {
   if (h) rehearse(h);
   const y = document.querySelector("[data-byhand]");
   if (y) byHand(y);
+  const g = document.querySelector("[data-handshake]");
+  if (g) handshake(g);
   const r = document.querySelector("[data-routine]");
   if (r) routine(r);
 };
