@@ -165,7 +165,7 @@ func (s *Server) usePrinter(c fiber.Ctx) error {
 			return "", sentence(fiber.StatusUnprocessableEntity, "there is no such printer in the Kit")
 		}
 		p.Uses.Printer, p.Printer = key, nil
-		return "This print is for the " + pr.Name + ".", nil
+		return "This print is for " + pr.Called() + ".", nil
 	})
 }
 

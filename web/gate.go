@@ -259,7 +259,7 @@ func readFor(b *book, m *marked) error {
 		return nil
 	}
 	return sentence(fiber.StatusConflict,
-		"this print is being read again for the "+m.plan.Printer.Name+
+		"this print is being read again for "+m.plan.Printer.Called()+
 			"; wait a moment, then try again")
 }
 

@@ -89,7 +89,7 @@ func TestHandshakePage(t *testing.T) {
 		t.Fatal(err)
 	}
 	if code, out = c.do("GET", p+"/write", nil, nil); code != 409 ||
-		!strings.Contains(out, "goes straight on at M0") {
+		!strings.Contains(out, "went straight on at M0") {
 		t.Error(code, out)
 	}
 }

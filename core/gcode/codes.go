@@ -259,7 +259,8 @@ func (m *Machine) macro(c *Command, a *Act) {
 			return
 		}
 	}
-	if strings.HasPrefix(name, "SET_") {
+	// How long a printer stays awake changes nothing of what it lays.
+	if strings.HasPrefix(name, "SET_") && !strings.Contains(name, "IDLE") {
 		m.setSticky(name, name+" "+string(c.Text))
 		return
 	}

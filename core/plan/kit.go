@@ -160,6 +160,14 @@ type Printer struct {
 	Assumed bool `json:"assumed,omitempty"`
 }
 
+// Called is what a sentence calls the printer: by its name, if it has one.
+func (p *Printer) Called() string {
+	if p.Name == "" || p.Name == Generic().Name {
+		return "the printer"
+	}
+	return "“" + p.Name + "”"
+}
+
 // StopWord returns how this printer is told to stop for a kind of ear.
 func (p *Printer) StopWord(kind string) string {
 	if w := p.Stop[kind]; w != "" {

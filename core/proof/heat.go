@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"slices"
 	"strings"
 
 	"dogear/core/gcode"
@@ -219,7 +220,8 @@ func (x *examiner) knows(word string) bool {
 	if x.pr == nil {
 		return false
 	}
-	for _, k := range x.pr.Knows {
+	for _, k := range slices.Concat(x.pr.Knows, x.pr.StayAwake, x.pr.SettleBefore,
+		x.pr.SettleAfter) {
 		if f := strings.Fields(k); len(f) > 0 && strings.EqualFold(f[0], word) {
 			return true
 		}

@@ -357,3 +357,38 @@ func reading(t *testing.T, file string) (layer.Source, *layer.Index) {
 	}
 	return src, ix
 }
+
+// TestAwake stops a printer that falls asleep: what keeps it awake stands in front of each
+// stop; a line that would let go of its motors, or one it was seen to go straight on at, is
+// refused.
+func TestAwake(t *testing.T) {
+	pr := &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Top: 200,
+		StayAwake: []string{"M84 S7200", "SET_IDLE_TIMEOUT TIMEOUT=7200"}, Ignores: []string{"m25 P1"}}
+	p := &plan.Plan{Format: plan.Format, Printer: pr,
+		Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Insert}}}
+	_, out := lay(t, tall(), p)
+	if b := block(out, "a"); !inOrder(b, "G1 X", "M84 S7200", "SET_IDLE_TIMEOUT", "\nM0") {
+		t.Error(b)
+	}
+	p.Ears[0].Stop = "M25"
+	src := strings.NewReader(tall())
+	ix, err := layer.Read(t.Context(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	res, err := Apply(src, ix, p, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !slices.ContainsFunc(res.Findings, func(f layer.Finding) bool {
+		return f.Code == "stop-ignored" && f.Level == layer.Grave
+	}) {
+		t.Errorf("%v", res.Findings)
+	}
+	for _, l := range []string{"M84", "G28", "M104 S0", "G1 X1", "M0", "; nothing\\nM84"} {
+		bad := fmt.Sprintf(`{"format":"dogear-plan/1","ears":[],"printer":{"stay_awake":["%s"]}}`, l)
+		if _, err := plan.Parse(strings.NewReader(bad)); err == nil {
+			t.Errorf("%q keeps a printer awake", l)
+		}
+	}
+}

@@ -63,8 +63,8 @@ func (c *compiler) park(s plan.Step) {
 	if s.At != "" {
 		named, ok := pr.Places[s.At]
 		if !ok {
-			c.find(layer.Note, "park-moved", fmt.Sprintf("The %s has no place called %q; the usual park "+
-				"place is used.", clean(pr.Name), clean(s.At)))
+			c.find(layer.Note, "park-moved", fmt.Sprintf("There is no place called %q for %s; the usual "+
+				"park place is used.", clean(s.At), clean(pr.Called())))
 		} else {
 			at = named
 		}

@@ -155,8 +155,8 @@ func (c *compiler) own(lines []string) {
 			c.offPart()
 		}
 		if c.plan.Printer.IgnoresStop(l) {
-			c.find(layer.Grave, "stop-ignored", fmt.Sprintf("The %s goes straight on at your own line "+
-				"%s: that was seen when it was asked.", clean(c.plan.Printer.Name), clean(l)))
+			c.find(layer.Grave, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight "+
+				"on at your own line %s.", clean(c.plan.Printer.Called()), clean(l)))
 		}
 		c.ownLine(l, "your own line")
 	}
@@ -239,12 +239,12 @@ func (c *compiler) foresee() {
 			doing[c.ear.Kind], need))
 	}
 	if stops && c.plan.Printer.IgnoresStop(w) {
-		c.find(layer.Grave, "stop-ignored", fmt.Sprintf("The %s goes straight on at %s: that was seen "+
-			"when it was asked. Choose a stop word it waits at.", clean(c.plan.Printer.Name), clean(w)))
+		c.find(layer.Grave, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight on at "+
+			"%s. Choose a stop word it waits at.", clean(c.plan.Printer.Called()), clean(w)))
 	} else if stops && !c.plan.Printer.KnowsStop(w) {
-		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that the %s knows the stop "+
+		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that %s knows the stop "+
 			"word %s. A printer that does not know it goes on printing; try it once, then note it in the "+
-			"Kit.", clean(c.plan.Printer.Name), clean(w)))
+			"Kit.", clean(c.plan.Printer.Called()), clean(w)))
 	}
 	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && c.ear.Kind == plan.Colour {
 		bed := math.Max(f.Bed[1], 0)
