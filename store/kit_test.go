@@ -33,7 +33,7 @@ func TestKit(t *testing.T) {
 	must(s.Ship(ctx, plan.Item{Drawer: plan.Filaments, Key: "red", Doc: red},
 		plan.Item{Drawer: plan.Printers, Key: "shed",
 			Doc: plan.Printer{Name: "club printer in the shed"}}))
-	if k := names("red"); k.Undo || k.Redo || k.Filaments["red"] != red ||
+	if k := names("red"); k.Undo || k.Redo || !reflect.DeepEqual(k.Filaments["red"], red) ||
 		k.Printers["shed"].Name == "" {
 		t.Fatalf("%+v", k)
 	}
@@ -45,7 +45,7 @@ func TestKit(t *testing.T) {
 	must(s.Put(ctx, plan.Item{Drawer: plan.Filaments, Key: "red", Doc: nil}))
 	names("white")
 	must(s.UndoKit(ctx))
-	if k := names("red", "white"); !k.Undo || !k.Redo || k.Filaments["red"] != red {
+	if k := names("red", "white"); !k.Undo || !k.Redo || !reflect.DeepEqual(k.Filaments["red"], red) {
 		t.Fatalf("%+v", k)
 	}
 	must(s.UndoKit(ctx)) // both items of one step

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/cue"
+	"dogear/core/plan"
 	"dogear/core/routine"
 )
 
@@ -17,6 +18,7 @@ import (
 func (s *Server) cueRoutes(r router) {
 	r.get("/prints/:id/cue", s.cuePage)
 	r.get("/prints/:id/cue/:as", s.cueFile)
+	r.post("/prints/:id/cue/clean", s.cameClean)
 }
 
 // localTime is how a browser writes a date and time.
@@ -53,7 +55,73 @@ func (s *Server) cuePage(c fiber.Ctx) error {
 		return err
 	}
 	return s.page(c, "cue", fiber.Map{"Title": "Cue sheet of " + b.print.Title, "At": "cue",
-		"Print": b.print, "Sheet": sheet, "Start": c.Query("start")})
+		"ID": b.print.ID, "Print": b.print, "Sheet": sheet, "Start": c.Query("start")})
+}
+
+// cleanView is what was learned of a change from one filament to another.
+type cleanView struct {
+	*cue.Change
+	Was, Now float64 // mm
+}
+
+// cameClean learns from how a change of filament came out: what is pushed through at the next
+// one between the two. With mm in the form that is put back.
+func (s *Server) cameClean(c fiber.Ctx) error {
+	b, sheet, err := s.cueSheet(c)
+	if err != nil {
+		return err
+	}
+	var v cleanView
+	for i := range sheet.Rows {
+		if x := sheet.Rows[i].Change; x != nil && x.Ear == c.FormValue("ear") {
+			v.Change = x
+		}
+	}
+	if v.Change == nil {
+		return sentence(fiber.StatusNotFound, "there is no such change of filament any more")
+	}
+	kit, err := s.cfg.Store.Kit(c.Context())
+	if err != nil {
+		return err
+	}
+	f, ok := kit.Filaments[v.To]
+	if _, there := kit.Filaments[v.From]; !ok || !there {
+		return sentence(fiber.StatusConflict, "only filaments of the Kit are learned about; put "+
+			"both into it first")
+	}
+	v.Was = v.Purge
+	if c.FormValue("mm") != "" {
+		v.Now, err = number(c, "mm", 1, 2000)
+	} else if v.Now, err = plan.NextPurge(v.Purge, c.FormValue("clean")); err != nil {
+		err = sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	if err != nil {
+		return err
+	}
+	after := map[string]float64{v.From: v.Now}
+	for from, mm := range f.After {
+		if from != v.From {
+			after[from] = mm
+		}
+	}
+	back := c.FormValue("mm") != ""
+	if back && v.Now == f.Purge { // as before anything was learned
+		delete(after, v.From)
+	}
+	f.After = after
+	err = s.cfg.Store.PutFrom(c.Context(), plan.Filaments, v.To, kit.Signs[plan.Filaments+"/"+v.To],
+		plan.Item{Drawer: plan.Filaments, Key: v.To, Doc: f})
+	if err != nil {
+		return changedMeanwhile(err)
+	}
+	if b, sheet, err = s.cueSheet(c); err != nil {
+		return err
+	}
+	m := fiber.Map{"ID": b.print.ID, "Sheet": sheet}
+	if !back {
+		m["Learned"] = &v
+	}
+	return c.Render("_cue", m)
 }
 
 // cueFile sends the timetable as a table or a calendar.

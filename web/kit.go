@@ -93,7 +93,7 @@ func (s *Server) kitEdit(c fiber.Ctx) error {
 			f = plan.Filament{Colour: "#8a8f91", Purge: 30}
 		}
 		there = there || ok
-		m["V"], m["Title"] = f, or(f.Name, "A filament")
+		m["V"], m["Title"], m["Others"] = f, or(f.Name, "A filament"), behind(kit, key, &f)
 	case plan.Inserts:
 		i, ok := kit.Inserts[key]
 		if key == "" {
@@ -137,7 +137,7 @@ func (s *Server) kitSave(c fiber.Ctx) error {
 		}
 		it.Doc, it.Key = p, or(key, freeKey(p.Name, kit.Keys[d]))
 	case plan.Filaments:
-		f, err := readFilament(c)
+		f, err := readFilament(c, kit.Kit, key)
 		if err != nil {
 			return err
 		}

@@ -161,7 +161,28 @@ func lines(text string) []string {
 	return out
 }
 
-func readFilament(c fiber.Ctx) (plan.Filament, error) {
+// behindView is what is pushed through behind another filament.
+type behindView struct{ Key, Name, Colour, MM string }
+
+// behind lists the other filaments of the Kit with what is known of a change from them.
+func behind(kit *store.Kit, key string, f *plan.Filament) []behindView {
+	var out []behindView
+	for _, k := range kit.Keys[plan.Filaments] {
+		if k == key {
+			continue
+		}
+		o := kit.Filaments[k]
+		v := behindView{Key: k, Name: or(o.Name, k), Colour: o.Colour}
+		if mm := f.After[k]; mm > 0 {
+			v.MM = fmt.Sprintf("%g", mm)
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// readFilament reads a filament's form; the others of the Kit are those it can come behind.
+func readFilament(c fiber.Ctx, kit plan.Kit, key string) (plan.Filament, error) {
 	var f plan.Filament
 	if f.Name = clip(c.FormValue("name")); f.Name == "" {
 		return f, sentence(fiber.StatusUnprocessableEntity, "give the filament a name")
@@ -182,6 +203,21 @@ func readFilament(c fiber.Ctx) (plan.Filament, error) {
 			return f, err
 		}
 		*n.to = v
+	}
+	for k, o := range kit.Filaments {
+		if k == key || strings.TrimSpace(c.FormValue("after:"+k)) == "" {
+			continue
+		}
+		mm, err := amount(c.FormValue("after:"+k), 0, 2000)
+		if err != nil {
+			return f, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("after %s: %v", o.Name, err))
+		}
+		if f.After == nil {
+			f.After = map[string]float64{}
+		}
+		if mm > 0 {
+			f.After[k] = mm
+		}
 	}
 	if err := f.Check(); err != nil {
 		return f, sentence(fiber.StatusUnprocessableEntity, err.Error())

@@ -51,13 +51,13 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	}
 	v.leftOut(b, p)
 	finds := map[string][]layer.Finding{}
-	steps := map[string]plan.Routine{}
+	made := map[string]*routine.Block{}
 	res, err := routine.Apply(b.src, b.ix, p, b.found())
 	if err != nil {
 		v.Problem = upper(err.Error())
 	} else {
 		for i := range res.Blocks {
-			steps[res.Blocks[i].Ear.ID] = res.Blocks[i].Steps
+			made[res.Blocks[i].Ear.ID] = &res.Blocks[i]
 			for _, f := range res.Blocks[i].Findings {
 				if f.Level != layer.Note && !strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
 					finds[res.Blocks[i].Ear.ID] = append(finds[res.Blocks[i].Ear.ID], f)
@@ -73,10 +73,10 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		x := m.earView(b, e)
 		x.Lean = len(p.Ears) > mostCards && e.ID != c.Get("X-Open")
 		x.Findings = finds[e.ID]
-		if r, ok := steps[e.ID]; ok { // of several at one fold they are shared out
+		if bl := made[e.ID]; bl != nil { // of several at one fold they are shared out
 			x.Steps = nil
-			for _, st := range r {
-				x.Steps = append(x.Steps, st.Words(p, &e))
+			for _, st := range bl.Steps {
+				x.Steps = append(x.Steps, st.Words(p, &bl.Ear))
 			}
 		}
 		v.Ears = append(v.Ears, x)

@@ -159,7 +159,7 @@ func earsWord(n int) string {
 // print that the plan is laid onto and touches no other.
 func lean(p *plan.Plan, kit *store.Kit) {
 	for key, f := range p.Filaments {
-		if k, ok := kit.Filaments[key]; ok && k == f {
+		if k, ok := kit.Filaments[key]; ok && reflect.DeepEqual(k, f) {
 			delete(p.Filaments, key)
 		}
 	}

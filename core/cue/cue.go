@@ -53,7 +53,15 @@ type Row struct {
 	Steps   []string
 	Own     []string // those of Steps that are not in Common
 	Purge   float64  // mm
+	Change  *Change  // of filament; nil when the stop is for something else
 	Waits   float64  // s that the routine itself takes
+}
+
+// Change is a change of filament: the ear that makes it, the two by key and by name, and what
+// is pushed through, mm.
+type Change struct {
+	Ear, From, To, Old, New string
+	Purge                   float64
 }
 
 // Total is what a filament is needed for.
@@ -122,6 +130,9 @@ func (r *Row) also(o *Row) {
 	r.Ready = append(r.Ready, o.Ready...)
 	r.Steps = append(r.Steps, o.Steps...)
 	r.Purge += o.Purge
+	if o.Change != nil {
+		r.Change = o.Change
+	}
 	r.Waits += o.Waits
 }
 
@@ -168,8 +179,12 @@ func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
 		ln := &b.Lines[i]
 		r.Waits += ln.Seconds
 		if ln.Purge {
-			r.Purge = purged(p, e, b.Steps[ln.Step])
+			r.Purge = p.PurgeOf(e, b.Steps[ln.Step])
 		}
+	}
+	if e.Kind == plan.Colour && e.Filament != "" && r.Purge > 0 {
+		r.Change = &Change{e.ID, e.From, e.Filament, p.FilamentName(e.From),
+			p.FilamentName(e.Filament), r.Purge}
 	}
 	return r
 }
@@ -211,13 +226,6 @@ func into(b *routine.Block) []string {
 		out = append(out, "Keep the magnet from the nozzle: press it in, or hold it with a drop of glue")
 	}
 	return out
-}
-
-func purged(p *plan.Plan, e *plan.Ear, s plan.Step) float64 {
-	if f, ok := p.Filaments[e.Filament]; ok && f.Purge > 0 && e.Kind == plan.Colour {
-		return f.Purge
-	}
-	return s.MM
 }
 
 // day is the time of day at so many seconds into the print.

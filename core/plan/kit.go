@@ -288,11 +288,14 @@ type Filament struct {
 	Material string     `json:"material,omitempty"`
 	Nozzle   [2]float64 `json:"nozzle,omitzero"`
 	Bed      [2]float64 `json:"bed,omitzero"`
-	Purge    float64    `json:"purge,omitempty"`    // pushed through when it is loaded
-	Load     float64    `json:"load,omitempty"`     // from the gears to the nozzle
-	Unload   float64    `json:"unload,omitempty"`   // back out of the gears
-	Diameter float64    `json:"diameter,omitempty"` // mm; 0 means 1.75
-	Density  float64    `json:"density,omitempty"`  // g/cm³; 0 means 1.24
+	Purge    float64    `json:"purge,omitempty"` // pushed through when it is loaded
+	// what is pushed through behind certain filaments, by their keys: light behind dark takes
+	// more than the other way round
+	After    map[string]float64 `json:"after,omitempty"`
+	Load     float64            `json:"load,omitempty"`     // from the gears to the nozzle
+	Unload   float64            `json:"unload,omitempty"`   // back out of the gears
+	Diameter float64            `json:"diameter,omitempty"` // mm; 0 means 1.75
+	Density  float64            `json:"density,omitempty"`  // g/cm³; 0 means 1.24
 }
 
 var colour = regexp.MustCompile(`^#[0-9a-fA-F]{6}$`)
@@ -313,8 +316,13 @@ func (f *Filament) Check() error {
 		}
 	}
 	for _, v := range []float64{f.Purge, f.Load, f.Unload} {
-		if !within(v, 0, 2000) {
+		if !within(v, 0, mostPurged) {
 			return fmt.Errorf("%g mm is out of range", v)
+		}
+	}
+	for key, v := range f.After {
+		if !within(v, 0, mostPurged) {
+			return fmt.Errorf("%g mm behind %q is out of range", v, key)
 		}
 	}
 	if f.Diameter != 0 && !within(f.Diameter, 0.5, 5) || f.Density != 0 &&
@@ -322,6 +330,47 @@ func (f *Filament) Check() error {
 		return errors.New("the diameter or the density is out of range")
 	}
 	return nil
+}
+
+// mostPurged is the greatest length that is pushed through or moved at once, mm.
+const mostPurged = 2000
+
+// PurgeOf returns what a purge at an ear pushes through, mm: what is known of the pair of
+// filaments, else of the new one, else what the step says.
+func (p *Plan) PurgeOf(e *Ear, s Step) float64 {
+	f, ok := p.Filaments[e.Filament]
+	if !ok || e.Kind != Colour {
+		return s.MM
+	}
+	if mm := f.After[e.From]; mm > 0 {
+		return mm
+	}
+	if f.Purge > 0 {
+		return f.Purge
+	}
+	return s.MM
+}
+
+// Clean are the answers to whether a change of filament came out clean.
+const (
+	TooLittle = "too little"
+	JustRight = "right"
+	TooMuch   = "too much"
+)
+
+// NextPurge returns what to push through the next time, mm, after mm were. It goes by steps
+// that two or three changes are enough to settle: too little costs a print, too much only
+// filament, so that it goes up faster than down.
+func NextPurge(mm float64, clean string) (float64, error) {
+	switch clean {
+	case TooLittle:
+		return math.Min(math.Ceil(mm*1.4/5)*5, mostPurged), nil
+	case TooMuch:
+		return math.Max(math.Floor(mm*0.8/5)*5, 5), nil
+	case JustRight:
+		return mm, nil
+	}
+	return 0, fmt.Errorf("a change can be %q, %q or %q, not %q", TooLittle, JustRight, TooMuch, clean)
 }
 
 // Grams returns the weight of a length of the filament, mm: the volume of the

@@ -160,3 +160,45 @@ func FuzzParseKit(f *testing.F) {
 		}
 	})
 }
+
+// TestPurgeOf takes what is known of a pair of filaments before what is known of the new one.
+func TestPurgeOf(t *testing.T) {
+	p := &Plan{Filaments: map[string]Filament{
+		"white": {Purge: 45, After: map[string]float64{"tar": 90, "red": 0}}, "brass": {}}}
+	for _, c := range []struct {
+		from, to, kind string
+		want           float64
+	}{
+		{"tar", "white", Colour, 90}, {"red", "white", Colour, 45}, {"", "white", Colour, 45},
+		{"tar", "brass", Colour, 30}, {"tar", "none", Colour, 30}, {"tar", "white", Insert, 30},
+	} {
+		e := Ear{Kind: c.kind, Filament: c.to, From: c.from}
+		if got := p.PurgeOf(&e, Step{Do: "purge", MM: 30}); got != c.want {
+			t.Errorf("%s behind %q: %g mm, want %g", c.to, c.from, got, c.want)
+		}
+	}
+	bad := Filament{After: map[string]float64{"tar": -1}}
+	if bad.Check() == nil {
+		t.Error("-1 mm is pushed through")
+	}
+}
+
+// TestNextPurge learns: answers that are always the same lead somewhere, and the right one
+// changes nothing.
+func TestNextPurge(t *testing.T) {
+	for _, c := range []struct {
+		mm    float64
+		clean string
+		want  float64
+	}{
+		{30, JustRight, 30}, {45, TooLittle, 65}, {65, TooMuch, 50}, {5, TooMuch, 5},
+		{1, TooLittle, 5}, {1990, TooLittle, 2000},
+	} {
+		if got, err := NextPurge(c.mm, c.clean); err != nil || got != c.want {
+			t.Errorf("%g mm was %s: %g, %v, want %g", c.mm, c.clean, got, err, c.want)
+		}
+	}
+	if _, err := NextPurge(30, "lovely"); err == nil {
+		t.Error("lovely")
+	}
+}

@@ -112,6 +112,10 @@ type Ear struct {
 	HeadsUp  *HeadsUp     `json:"heads_up,omitempty"`
 	BondPass *BondPass    `json:"bond_pass,omitempty"`
 	Note     string       `json:"note,omitempty"`
+
+	// From is the key of the filament that is laid up to the ear, where that has been worked
+	// out; it is no part of a plan.
+	From string `json:"-"`
 }
 
 // Where the head lands when it comes back.

@@ -77,11 +77,7 @@ func (s Step) Words(p *Plan, e *Ear) string {
 		}
 		return fmt.Sprintf("Feeds filament in, %g mm", s.MM)
 	case "purge":
-		mm := s.MM
-		if f, ok := p.Filaments[e.Filament]; ok && f.Purge > 0 && e.Kind == Colour {
-			mm = f.Purge
-		}
-		return fmt.Sprintf("Purges %g mm; wipe it off", mm)
+		return fmt.Sprintf("Purges %g mm; wipe it off", p.PurgeOf(e, s))
 	case "wipe":
 		return "Wipes the nozzle"
 	case "lines":

@@ -130,6 +130,7 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 		var ears []*plan.Ear
 		for k := range stop {
 			b := &stop[k]
+			b.Ear.From = laid
 			ears = append(ears, &b.Ear)
 			if b.Steps, err = p.RoutineOf(&b.Ear); err != nil {
 				return &plan.Error{Ear: b.Ear.ID, Err: err}

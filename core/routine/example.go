@@ -27,7 +27,7 @@ func NewExample(p *plan.Plan, kind, filament string, steps plan.Routine) (*Examp
 		return nil, err
 	}
 	q := *p
-	e := plan.Ear{ID: "x", BeforeLayer: 38, Kind: kind, Routine: raw}
+	e := plan.Ear{ID: "x", BeforeLayer: 38, Kind: kind, Routine: raw, From: p.First}
 	if kind == plan.Colour {
 		e.Filament = filament
 	}

@@ -392,3 +392,25 @@ func TestAwake(t *testing.T) {
 		}
 	}
 }
+
+// TestPurgeByPair pushes through what each pair of filaments takes.
+func TestPurgeByPair(t *testing.T) {
+	fils := map[string]plan.Filament{"tar": {Purge: 20},
+		"white": {Purge: 45, After: map[string]float64{"tar": 95}}}
+	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, First: "white",
+		Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Colour, Filament: "tar"},
+			{ID: "b", BeforeLayer: 7, Kind: plan.Colour, Filament: "white"},
+			{ID: "c", BeforeLayer: 8, Kind: plan.Colour, Filament: "white"}}})
+	for id, want := range map[string]int{"a": 20, "b": 95, "c": 45} {
+		sum := 0.0
+		for l := range strings.Lines(block(out, id)) {
+			var mm float64
+			if _, err := fmt.Sscanf(l, "G1 E%f F240", &mm); err == nil && mm > 0 {
+				sum += mm
+			}
+		}
+		if sum != float64(want) {
+			t.Errorf("%s: %g mm, want %d:\n%s", id, sum, want, block(out, id))
+		}
+	}
+}

@@ -171,9 +171,7 @@ func (c *compiler) load(s plan.Step) {
 // purge pushes filament through and takes the pressure back, so that as much is
 // drawn back as was before the person came.
 func (c *compiler) purge(s plan.Step) {
-	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && f.Purge > 0 && c.ear.Kind == plan.Colour {
-		s.MM = f.Purge
-	}
+	s.MM = c.plan.PurgeOf(c.ear, s)
 	if s.MM <= 0 {
 		return
 	}

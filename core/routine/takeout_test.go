@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -60,7 +61,7 @@ func TestTakeOut(t *testing.T) {
 		}
 		q := taken.Plan
 		if len(q.Ears) != 3 || q.Ears[1].Note != p.Ears[1].Note || q.Ears[2].BeforeLine != 130 ||
-			q.First != "red" || q.Filaments["white"] != p.Filaments["white"] || len(q.Mutes) != 1 ||
+			q.First != "red" || !reflect.DeepEqual(q.Filaments["white"], p.Filaments["white"]) || len(q.Mutes) != 1 ||
 			q.Mutes[0] != p.Mutes[0] {
 			t.Errorf("%s: %+v", name, q)
 		}
