@@ -15,7 +15,7 @@ func (s *Server) placeNow(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	p, err := place.Parse(b.ix, c.Query("at"))
+	p, err := place.Parse(b.ix, b.src, c.Query("at"))
 	if err != nil {
 		p = place.Place{Said: noPlace(c.Query("at"), err).Error(), Folds: []place.Fold{}}
 	}
@@ -34,7 +34,7 @@ func noPlace(text string, err error) error {
 // placeOf reads a place at which there is only one fold: before a layer, or, when a line
 // was named, in front of that line.
 func (b *book) placeOf(text string) (before int, line int64, err error) {
-	p, err := place.Parse(b.ix, text)
+	p, err := place.Parse(b.ix, b.src, text)
 	if err != nil {
 		return 0, 0, noPlace(text, err)
 	}

@@ -270,6 +270,20 @@ func Template(s []byte) string {
 	return string(b)
 }
 
+// Numbers returns the numbers of a comment line that its Template shows as #, in millionths.
+func Numbers(s []byte) []int64 {
+	var out []int64
+	for i := word(s); i < len(s); {
+		if end := numberEnd(s, i); end > i {
+			out = append(out, millionths(s[i:end]))
+			i = end
+			continue
+		}
+		i++
+	}
+	return out
+}
+
 // learn finds the file's marks and writes its own numbers into the layers. It
 // returns the layers (1-based) for which the file's layer mark is missing or
 // doubled.

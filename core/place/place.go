@@ -36,10 +36,16 @@ var ErrWords = errors.New("write a layer (38), a height (7.4 mm), the file's own
 	"37), " +
 	"a line (line 900), 50 % or 1h20")
 
+// file is a print in which a place is looked for; src may be nil.
+type file struct {
+	*layer.Index
+	src layer.Source
+}
+
 // forms are the ways in which a place is written, blanks left out, in lower case.
 var forms = []struct {
 	form *regexp.Regexp
-	read func(ix *layer.Index, m []string) (Place, error)
+	read func(ix *file, m []string) (Place, error)
 }{
 	{regexp.MustCompile(`^(?:before)?(?:layer)?(\d+)$`), byLayer},
 	{regexp.MustCompile(`^(?:file|number|no\.?|#)(-?\d+)$`), byNumber},
@@ -49,14 +55,21 @@ var forms = []struct {
 	{regexp.MustCompile(`^(?:line|l)(\d+)$`), byLine},
 	{regexp.MustCompile(`^(\d*\.?\d+)%$`), byShare},
 	{regexp.MustCompile(`^(\d+):(\d\d):(\d\d)$`), byClock},
-	{regexp.MustCompile(`^(\d+):(\d\d)()$`), byClock},
+	{regexp.MustCompile(`^(\d+):(\d\d)$`), byTwo},
+	{regexp.MustCompile(`^m73p(\d*\.?\d+)(?:r\d*\.?\d+)?$`), byDisplay},
 	{regexp.MustCompile(`^(\d+)h(?:(\d+)(?:m|min)?)?()$`), byClock},
 	{regexp.MustCompile(`^()(\d+)(?:m|min)(?:(\d+)s?)?$`), byClock},
 	{regexp.MustCompile(`^()()(\d+)s$`), byClock},
 }
 
-// Parse says which place of a print a text names.
-func Parse(ix *layer.Index, text string) (Place, error) {
+// Parse says which place of a print a text names. Shares and times are those of the estimate
+// and, where the file tells them itself, those of the file too: src is read for that. It may
+// be nil; only the estimate is known then.
+func Parse(of *layer.Index, src layer.Source, text string) (Place, error) {
+	ix := &file{of, src}
+	if c := []byte(strings.TrimSpace(text)); len(c) > 0 && c[0] == ';' {
+		return ix.byComment(c)
+	}
 	t := strings.ToLower(strings.Join(strings.Fields(text), ""))
 	t = strings.ReplaceAll(t, ",", ".")
 	for _, f := range forms {
@@ -72,7 +85,7 @@ func one(n int, said string) Place {
 	return Place{Said: said, Folds: []Fold{{n, fmt.Sprintf("before layer %d", n)}}}
 }
 
-func byLayer(ix *layer.Index, m []string) (Place, error) {
+func byLayer(ix *file, m []string) (Place, error) {
 	n, err := strconv.Atoi(m[1])
 	if all := len(ix.Layers); err != nil || n < 1 || n > all {
 		return Place{}, fmt.Errorf("there is no layer %s; this print has %d", m[1], all)
@@ -80,7 +93,7 @@ func byLayer(ix *layer.Index, m []string) (Place, error) {
 	return one(n, fmt.Sprintf("Layer %d", n)), nil
 }
 
-func byNumber(ix *layer.Index, m []string) (Place, error) {
+func byNumber(ix *file, m []string) (Place, error) {
 	k, err := strconv.ParseInt(m[1], 10, 64)
 	if err != nil {
 		return Place{}, ErrWords
@@ -104,7 +117,7 @@ const same = gcode.MM / 200
 
 // byHeight offers, for each object, the folds below and above the layer that is laid at a
 // height.
-func byHeight(ix *layer.Index, m []string) (Place, error) {
+func byHeight(ix *file, m []string) (Place, error) {
 	mm, err := strconv.ParseFloat(m[1], 64)
 	if err != nil || !(mm >= 0 && mm < 5000) {
 		return Place{}, ErrWords
@@ -148,7 +161,7 @@ func Height(z gcode.Nano) string {
 	return string(gcode.AppendMM(nil, (z+500)/1000*1000, 2))
 }
 
-func byLine(ix *layer.Index, m []string) (Place, error) {
+func byLine(ix *file, m []string) (Place, error) {
 	l, err := strconv.ParseInt(m[1], 10, 64)
 	if err != nil || l < 1 || l > ix.Lines {
 		return Place{}, fmt.Errorf("there is no line %s; the file has %d", m[1], ix.Lines)
@@ -159,30 +172,62 @@ func byLine(ix *layer.Index, m []string) (Place, error) {
 	return p, nil
 }
 
-func byShare(ix *layer.Index, m []string) (Place, error) {
+func byShare(ix *file, m []string) (Place, error) {
 	share, err := strconv.ParseFloat(m[1], 64)
 	if err != nil || share > 100 {
 		return Place{}, errors.New("more than 100 % is not in the file")
 	}
-	return atTime(ix, ix.Seconds*share/100, m[1]+" % of the time"), nil
+	own, ok := ix.shownAt(share)
+	return either(atTime(ix, ix.Seconds*share/100, m[1]+" % of the time"), own, ok,
+		fmt.Sprintf("where the file shows %s %%", m[1])), nil
 }
 
-func byClock(ix *layer.Index, m []string) (Place, error) {
+func byClock(ix *file, m []string) (Place, error) {
 	s := 0.0
 	for k, each := range []float64{3600, 60, 1} {
 		v, _ := strconv.ParseFloat(m[k+1], 64) // an empty one is none
 		s += v * each
 	}
-	if s > ix.Seconds || math.IsInf(s, 0) {
+	return ix.after(s)
+}
+
+// after is where a print is so many seconds from its start.
+func (ix *file) after(s float64) (Place, error) {
+	own, ok := ix.clockAt(s)
+	if math.IsInf(s, 0) || s > ix.Seconds && !ok {
 		return Place{}, errors.New("the print is done before that")
 	}
 	t := int(s)
 	said := fmt.Sprintf("%d:%02d:%02d into the print", t/3600, t/60%60, t%60)
-	return atTime(ix, s, said), nil
+	return either(atTime(ix, s, said), own, ok, "by the file's own clock"), nil
+}
+
+// byTwo reads two numbers with a colon: hours and minutes, or, where that is too long or
+// could be meant as well, minutes and seconds.
+func byTwo(ix *file, m []string) (Place, error) {
+	long, err := byClock(ix, []string{"", m[1], m[2], ""})
+	short, err2 := byClock(ix, []string{"", "", m[1], m[2]})
+	switch {
+	case err != nil:
+		return short, err2
+	case err2 != nil || short.Folds[0].Layer == long.Folds[0].Layer:
+		return long, nil
+	}
+	p := Place{Said: fmt.Sprintf("%s:%s can be hours and minutes, or minutes and seconds", m[1],
+		m[2])}
+	for _, f := range long.Folds {
+		f.Words += fmt.Sprintf(", %s h %s min", m[1], m[2])
+		p.Folds = append(p.Folds, f)
+	}
+	for _, f := range short.Folds {
+		f.Words += fmt.Sprintf(", %s min %s s", m[1], m[2])
+		p.Folds = append(p.Folds, f)
+	}
+	return p, nil
 }
 
 // atTime is the layer that is being laid at a time.
-func atTime(ix *layer.Index, s float64, said string) Place {
+func atTime(ix *file, s float64, said string) Place {
 	n := 1
 	for n < len(ix.Layers) && ix.Layers[n].Begin <= s {
 		n++

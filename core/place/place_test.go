@@ -49,14 +49,15 @@ func TestParse(t *testing.T) {
 		{"1h", []int{31}, 0, "1:00:00 into the print falls into layer 31"},
 		{"1h20", []int{41}, 0, "1:20:00"},
 		{"1 h 20 min", []int{41}, 0, "1:20:00"},
-		{"1:20", []int{41}, 0, "1:20:00"},
+		{"1:20", []int{41, 1}, 0, "hours and minutes, or minutes and seconds"},
+		{"5:00", []int{3}, 0, "0:05:00"}, {"0:20", []int{11, 1}, 0, "hours and minutes"},
 		{"20 min", []int{11}, 0, "0:20:00"},
 		{"0:05:00", []int{3}, 0, "0:05:00"},
 		{"1:20:30", []int{41}, 0, "1:20:30"},
 		{"90 s", []int{1}, 0, "0:01:30"},
 		{"130s", []int{2}, 0, "0:02:10"},
 	} {
-		p, err := Parse(tower(), c.text)
+		p, err := Parse(tower(), nil, c.text)
 		var got []int
 		for _, f := range p.Folds {
 			got = append(got, f.Layer)
@@ -77,7 +78,7 @@ func TestRefused(t *testing.T) {
 		"soon": "write a layer", "": "write a layer", "NaN mm": "write a layer",
 		"file 99999999999999999999": "write a layer",
 	} {
-		if p, err := Parse(tower(), text); err == nil || !strings.Contains(err.Error(), want) {
+		if p, err := Parse(tower(), nil, text); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %+v %v, want %q", text, p, err, want)
 		}
 	}
@@ -85,7 +86,7 @@ func TestRefused(t *testing.T) {
 	for i := range plain.Layers {
 		plain.Layers[i].HasNumber = false
 	}
-	if _, err := Parse(plain, "file 3"); err == nil ||
+	if _, err := Parse(plain, nil, "file 3"); err == nil ||
 		!strings.Contains(err.Error(), "does not number") {
 		t.Error(err)
 	}
@@ -98,7 +99,7 @@ func TestObjects(t *testing.T) {
 		ix.Layers[i].Object = 2
 		ix.Layers[i].Z -= 5 * gcode.MM
 	}
-	p, err := Parse(ix, "2.6 mm")
+	p, err := Parse(ix, nil, "2.6 mm")
 	if err != nil || len(p.Folds) != 4 || p.Folds[0].Layer != 13 || p.Folds[3].Layer != 39 {
 		t.Errorf("%+v %v", p, err)
 	}
@@ -115,7 +116,7 @@ func FuzzParse(f *testing.F) {
 	}
 	ix := tower()
 	f.Fuzz(func(t *testing.T, text string) {
-		p, err := Parse(ix, text)
+		p, err := Parse(ix, nil, text)
 		if err != nil {
 			return
 		}
