@@ -46,6 +46,8 @@ func Dialects() []Dialect {
 		{Name: "sloped", Slope: 6, Mark: "; rung # of @", First: 1, Labels: true, Wipe: true},
 		{Name: "slanting", Slope: 9, RelE: true, Hop: 0.4},
 		{Name: "volumes", Volume: true, RelE: true, Mark: "; floor #", Clock: "; # s so far"},
+		{Name: "trailing", RelE: true, Hop: 0.4, Mark: "; sheet begins\n; top at $", LateClose: true,
+			Wipe: true, Labels: true},
 		{Name: "raised", Volume: true, Mark: "; reaches %"},
 	}
 }

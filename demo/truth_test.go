@@ -75,7 +75,8 @@ func TestLayersEqualTruth(t *testing.T) {
 					if i > 0 && int(l.Fold) != want.Fold {
 						t.Fatalf("layer %d: fold line %d, want %d", i+1, l.Fold, want.Fold)
 					}
-					if d.Mark != "" && d.Name != "hopping" && d.Name != "raised" &&
+					if d.Mark != "" && d.Name != "hopping" &&
+						d.Name != "raised" && d.Name != "trailing" &&
 						(!l.HasNumber || int(l.Number) != want.Number) {
 						t.Fatalf("layer %d: own number %d (%v), want %d; marks %+v", i+1, l.Number, l.HasNumber,
 							want.Number, ix.Marks)

@@ -215,7 +215,10 @@ func (w *writer) openLayer(n int, z, h float64, support bool) {
 	}
 	w.last = ""
 	if w.d.LateClose && n > 1 && !w.pulled {
-		w.retract(false)
+		if w.d.Wipe { // behind a word for the display too
+			w.cmd("M73", fmt.Sprintf("P%d", min(n, 100)))
+		}
+		w.retract(true)
 	}
 	if w.away { // from a finished object: across first, then down
 		w.away, w.lifted = false, true

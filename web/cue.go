@@ -67,7 +67,7 @@ type cleanView struct {
 // cameClean learns from how a change of filament came out: what is pushed through at the next
 // one between the two. With mm in the form that is put back.
 func (s *Server) cameClean(c fiber.Ctx) error {
-	b, sheet, err := s.cueSheet(c)
+	_, sheet, err := s.cueSheet(c)
 	if err != nil {
 		return err
 	}
@@ -114,7 +114,8 @@ func (s *Server) cameClean(c fiber.Ctx) error {
 	if err != nil {
 		return changedMeanwhile(err)
 	}
-	if b, sheet, err = s.cueSheet(c); err != nil {
+	b, sheet, err := s.cueSheet(c)
+	if err != nil {
 		return err
 	}
 	m := fiber.Map{"ID": b.print.ID, "Sheet": sheet}

@@ -103,21 +103,8 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 		return p, err
 	}
 	p.Assumed = false // somebody has looked at it
-	p.Places = nil
-	for _, l := range lines(c.FormValue("places")) {
-		w := strings.Fields(l)
-		if len(w) < 3 {
-			return bad(fmt.Sprintf("the place “%s” is written as a name, X and Y: brush 200 5", clip(l)))
-		}
-		x, err1 := strconv.ParseFloat(w[len(w)-2], 64)
-		y, err2 := strconv.ParseFloat(w[len(w)-1], 64)
-		if err1 != nil || err2 != nil {
-			return bad(fmt.Sprintf("the place “%s” is written as a name, X and Y: brush 200 5", clip(l)))
-		}
-		if p.Places == nil {
-			p.Places = map[string][2]float64{}
-		}
-		p.Places[strings.Join(w[:len(w)-2], " ")] = [2]float64{x, y}
+	if p.Places, err = readPlaces(c.FormValue("places")); err != nil {
+		return bad(err.Error())
 	}
 	p.Stop, p.Routine = map[string]string{}, map[string]string{}
 	for _, k := range plan.Kinds {
@@ -138,6 +125,7 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	}
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
+	p.StopBeforeMark = c.FormValue("before_mark") != ""
 	p.Resume = clip(c.FormValue("resume"))
 	p.G90MovesE = nil
 	if a := c.FormValue("axis"); a == "steps" || a == "start" {
@@ -148,6 +136,29 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 		return bad(err.Error())
 	}
 	return p, nil
+}
+
+// readPlaces reads the printer's places, one in a line: a name, X and Y in mm.
+func readPlaces(text string) (map[string][2]float64, error) {
+	var places map[string][2]float64
+	for _, l := range lines(text) {
+		w := strings.Fields(l)
+		n := max(len(w)-2, 0)
+		var at [2]float64
+		var err [2]error
+		for i, v := range w[n:] {
+			at[i%2], err[i%2] = strconv.ParseFloat(v, 64)
+		}
+		if n == 0 || err[0] != nil || err[1] != nil {
+			return nil, fmt.Errorf("the place “%s” is written as a name, X and Y: brush 200 5",
+				clip(l))
+		}
+		if places == nil {
+			places = map[string][2]float64{}
+		}
+		places[strings.Join(w[:n], " ")] = at
+	}
+	return places, nil
 }
 
 // lines splits a text that a person typed into lines, empty ones left out.

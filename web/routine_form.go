@@ -18,7 +18,7 @@ var fresh = map[string]plan.Step{
 	"retract": {MM: 2, Speed: 35}, "lift": {MM: 10},
 	"wait": {Seconds: 60, Warn: 10}, "heat": {Wait: true}, "cool": {Celsius: 150},
 	"fan": {Percent: ptr(100.0)}, "purge": {MM: 30, Speed: 4}, "bond": {Flow: 0.3},
-	"unload": {Speed: 25}, "load": {Speed: 5}, "lines": {Lines: []string{"M0"}},
+	"unload": {Speed: 25}, "load": {Speed: 5}, "lines": {Lines: []string{placeholder}},
 }
 
 func ptr[T any](v T) *T { return &v }
@@ -36,8 +36,14 @@ func (s *Server) routineSteps(c fiber.Ctx) error {
 	}
 	said := ""
 	r := was
+	detail := c.FormValue("as") != "form"
 	if !shipped {
-		if r, err = readSteps(c); err != nil {
+		if detail {
+			r, err = readSteps(c)
+		} else {
+			r, err = readSimple(c, was)
+		}
+		if err != nil {
 			return err
 		}
 		if said, r, err = alter(r, c.FormValue("act")); err != nil {
@@ -51,6 +57,7 @@ func (s *Server) routineSteps(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	v.Detail = detail
 	if !reflect.DeepEqual(r, was) {
 		if err := s.putItem(c, plan.Routines, key, plan.Item{Drawer: plan.Routines, Key: key,
 			Doc: r}); err != nil {
@@ -136,19 +143,9 @@ func readSteps(c fiber.Ctx) (plan.Routine, error) {
 		case "lift":
 			err = num("mm", &st.MM, 0, 500)
 		case "park":
-			switch what, name, _ := strings.Cut(f("place"), ":"); what {
-			case "keep":
-				st.Keep = true
-			case "at":
-				st.At = clip(name)
-			case "xy":
-				var x, y float64
-				err = firstOf(num("x", &x, -2000, 2000), num("y", &y, -2000, 2000))
-				if f("x") == "" || f("y") == "" { // chosen just now: begin at the corner
-					x, y = 5, 5
-				}
-				st.X, st.Y = &x, &y
-			}
+			at := fmt.Sprintf("s%d_", i)
+			st, err = readPark(c, at+"place", at+"x", at+"y")
+			st.Do = "park"
 		case "fan":
 			if f("percent") != "" {
 				st.Percent = new(float64)

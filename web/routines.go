@@ -2,6 +2,8 @@ package web
 
 import (
 	"fmt"
+	"html/template"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -26,6 +28,13 @@ type editorView struct {
 	Findings []layer.Finding
 	Said     string
 	Was      string // what the routine is, for the next change
+	Simple   *simpleView
+	Detail   bool // its steps are shown though it is simple
+}
+
+// Address names the routine in an address.
+func (v *editorView) Address() template.URL {
+	return template.URL(url.Values{"key": {v.Key}}.Encode())
 }
 
 // stepView is one step as a sentence with places to fill in.
@@ -74,6 +83,7 @@ func (s *Server) routinePage(c fiber.Ctx, kit *store.Kit, key string) error {
 	if err != nil {
 		return err
 	}
+	v.Detail = c.Query("detail") != ""
 	return s.page(c, "routine", fiber.Map{"Title": key, "At": "kit", "V": v, "Undo": kit.Undo,
 		"Redo": kit.Redo})
 }
@@ -115,6 +125,9 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 	if kind != plan.Colour {
 		e.Filament = ""
 	}
+	if !shipped {
+		v.Simple = simpleOf(r, p.Printer)
+	}
 	total := 0.0
 	for i, st := range r {
 		sv := stepView{Step: st, N: i + 1, At: i, Words: st.Words(p, e), Locked: i >= len(r)-2,
@@ -137,16 +150,7 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 		if st.Y != nil {
 			sv.YText = fmt.Sprint(*st.Y)
 		}
-		own := st.X != nil || st.Y != nil
-		sv.Places = []choice{{"", "the printer's park place", st.At == "" && !st.Keep && !own},
-			{"keep:", "nowhere: stays where it is", st.Keep}, {"xy:", "a place of its own:", own}}
-		names := sortedKeys(p.Printer.Places)
-		if st.At != "" && !slices.Contains(names, st.At) {
-			names = append(names, st.At)
-		}
-		for _, n := range names {
-			sv.Places = append(sv.Places, choice{"at:" + n, "the place “" + n + "”", st.At == n})
-		}
+		sv.Places = placesOf(p.Printer, st)
 		total += x.Took[i]
 		v.Steps = append(v.Steps, sv)
 	}
@@ -176,6 +180,9 @@ func likely(key string, r plan.Routine) string {
 		if usual == key {
 			return kind
 		}
+	}
+	if slices.ContainsFunc(r, func(s plan.Step) bool { return s.Do == "bond" }) {
+		return plan.Insert
 	}
 	for _, s := range r {
 		if s.Do == "purge" || s.Do == "load" || strings.Contains(s.Text, "{filament}") {

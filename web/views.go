@@ -114,6 +114,12 @@ var funcs = template.FuncMap{
 		}
 		return fmt.Sprint(v)
 	},
+	"blank0": func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return fmt.Sprint(n)
+	},
 	"sub":  func(a, b float64) float64 { return math.Round((a-b)*10) / 10 },
 	"sum":  func(a, b int) int { return max(a+b, 1) },
 	"next": func(n int) int { return n + 1 },

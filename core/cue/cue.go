@@ -76,7 +76,8 @@ type Total struct {
 // the time of day out.
 func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result,
 	start time.Time) (*Sheet, error) {
-	s := &Sheet{Name: name, Printer: p.Printer.Called(), Resume: p.Printer.Resume, Holds: p.Printer.Holds,
+	s := &Sheet{Name: name, Printer: p.Printer.Called(), Resume: p.Printer.Resume,
+		Holds:   p.Printer.Holds,
 		Start:   start,
 		Seconds: ix.Seconds, Layers: len(ix.Layers)}
 	for i := range res.Blocks {

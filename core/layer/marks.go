@@ -1,8 +1,9 @@
 package layer
 
 import (
-	"dogear/core/gcode"
 	"math"
+
+	"dogear/core/gcode"
 )
 
 // The marks of a file are learned, not known: every comment is reduced to a
@@ -271,15 +272,11 @@ func Template(s []byte) string {
 }
 
 // Numbers returns the numbers of a comment line that its Template shows as #, in millionths.
-func Numbers(s []byte) []int64 {
-	var out []int64
-	for i := word(s); i < len(s); {
-		if end := numberEnd(s, i); end > i {
+func Numbers(s []byte) (out []int64) {
+	for i, end := word(s), 0; i < len(s); i = max(i+1, end) {
+		if end = numberEnd(s, i); end > i {
 			out = append(out, millionths(s[i:end]))
-			i = end
-			continue
 		}
-		i++
 	}
 	return out
 }

@@ -90,6 +90,11 @@ func (res *Result) locate(src layer.Source, ix *layer.Index, p *plan.Plan) error
 		if err != nil {
 			return &plan.Error{Ear: e.ID, Err: err}
 		}
+		if e.BeforeLine == 0 && !p.Printer.StopBeforeMark {
+			if err := f.behindClose(src, ix); err != nil {
+				return &plan.Error{Ear: e.ID, Err: err}
+			}
+		}
 		res.Blocks = append(res.Blocks, Block{Ear: e, Fold: f})
 	}
 	sort.SliceStable(res.Blocks, func(i, j int) bool {
@@ -181,8 +186,9 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 func (res *Result) insertBlocks(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
+		first := i == 0 || res.Blocks[i-1].Fold.Offset != b.Fold.Offset // the others stop with it
 		for _, s := range ix.Stops {
-			if s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
+			if first && s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
 				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there",
 					Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line "+
 						"%d).", s.Before, s.Word, s.Line)})

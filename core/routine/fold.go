@@ -88,6 +88,47 @@ func Locate(src layer.Source, ix *layer.Index, e *plan.Ear) (Fold, error) {
 	return f, f.ahead(src, ix)
 }
 
+// behindClose moves a fold behind the wipe and the retraction that close the layer under it,
+// where they stand behind the next layer's mark. In front of them they would be run when the
+// printer goes on: in the new colour, over what is finished.
+func (f *Fold) behindClose(src layer.Source, ix *layer.Index) error {
+	first := ix.Layers[f.Layer-1].First
+	to := int64(0)
+	err := ix.Walk(src, max(ix.At(f.Line), 0), min(f.Line+500, first), func(line int64, _ []byte,
+		c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
+		if line < f.Line {
+			return true
+		}
+		switch a.Kind {
+		case gcode.Pull:
+			if m.Pos[2] != a.From[2] {
+				return false // it goes up as well
+			}
+			to = line + 1
+		case gcode.Nothing, gcode.Progress, gcode.Message, gcode.FanSet, gcode.Lasting:
+		case gcode.Heat:
+			return !a.Wait
+		case gcode.SetAxis:
+			return c.Has('E') && !c.Has('X') && !c.Has('Y') && !c.Has('Z')
+		default:
+			return false
+		}
+		return true
+	})
+	if err != nil || to == 0 || to >= first {
+		return err
+	}
+	f.Line = to
+	if f.Offset, err = ix.OffsetOf(src, to); err != nil {
+		return err
+	}
+	if f.At, err = ix.StateAt(src, to); err != nil {
+		return err
+	}
+	f.Next, f.HasNext, f.NextZ = [2]gcode.Nano{}, false, false
+	return f.ahead(src, ix)
+}
+
 // sameLevel is how far two heights of one layer may lie apart.
 const sameLevel = gcode.MM / 100
 

@@ -61,8 +61,8 @@ func TestTakeOut(t *testing.T) {
 		}
 		q := taken.Plan
 		if len(q.Ears) != 3 || q.Ears[1].Note != p.Ears[1].Note || q.Ears[2].BeforeLine != 130 ||
-			q.First != "red" || !reflect.DeepEqual(q.Filaments["white"], p.Filaments["white"]) || len(q.Mutes) != 1 ||
-			q.Mutes[0] != p.Mutes[0] {
+			q.First != "red" || !reflect.DeepEqual(q.Filaments["white"], p.Filaments["white"]) ||
+			len(q.Mutes) != 1 || q.Mutes[0] != p.Mutes[0] {
 			t.Errorf("%s: %+v", name, q)
 		}
 		// What comes back, laid on again, gives the same file.

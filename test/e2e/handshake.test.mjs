@@ -3,7 +3,7 @@
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, open, page, reads, start } from "./dogear.mjs";
+import { axe, browse, page, reads, start } from "./dogear.mjs";
 
 let browser;
 before(async () => {
@@ -17,29 +17,29 @@ async function watch(p, kind) {
   await p.selectOption("#hs-kind", kind);
   await p.click('[data-do="run"]');
   const tap = (n, text) => p.click(`[data-try="${n}"] label:has-text("${text}")`);
-  let before = "";
+  let last = "";
   for (;;) {
     await p.waitForFunction(
-      (last) => {
+      (was) => {
         const wait = document.querySelector("[data-wait]");
         const now = document.querySelector('[data-out="now"]').textContent;
-        return (!wait.hidden && now !== last) || /It took/.test(now);
+        return (!wait.hidden && now !== was) || /It took/.test(now);
       },
-      before,
+      last,
       { timeout: 60_000 },
     );
-    before = await reads(p, '[data-out="now"]');
-    const took = /It took (\d+) minutes/.exec(before);
+    last = await reads(p, '[data-out="now"]');
+    const took = /It took (\d+) minutes/.exec(last);
     if (took) return Number(took[1]);
     const n = Number(await p.getAttribute('[data-try][data-now="true"]', "data-try"));
-    const at = (w) => before.indexOf(w);
+    const at = (w) => last.indexOf(w);
     await tap(
       n,
       at("moves aside") >= 0 ? "moved aside" : at("It wags") >= 0 ? "wagged, then" : "stood still",
     );
     await tap(n, "knob");
-    if (/push the head: it holds/.test(before)) await p.click('label:has-text("it holds")');
-    if (/gives way/.test(before)) await p.click('label:has-text("it gives way")');
+    if (/push the head: it holds/.test(last)) await p.click('label:has-text("it holds")');
+    if (/gives way/.test(last)) await p.click('label:has-text("it gives way")');
     await p.click('[data-do="on"]');
   }
 }

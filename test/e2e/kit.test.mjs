@@ -149,12 +149,92 @@ test("a plan made on the coarse wall is laid on the fine one", async () => {
   );
 });
 
+test("a routine is said in one form, and written by its steps", async () => {
+  const p = await page(browser);
+  await p.goto(`${app.url}/kit/routines/edit?key=swap+by+hand`);
+  await p.click('button:has-text("Copy it")');
+  await p.waitForSelector("#rf-tones");
+  await axe(p, "a routine as a form");
+  const kept = async (act) => {
+    await p.evaluate(() => {
+      window.settled = new Promise((done) =>
+        document.body.addEventListener("htmx:afterSettle", done, { once: true }),
+      );
+    });
+    await act();
+    await p.evaluate(() => window.settled.then(() => {}));
+  };
+  const put = (id, v) =>
+    kept(async () => {
+      await p.fill(id, v);
+      await p.press(id, "Tab");
+    });
+  await put("#rf-tones", "2");
+  await put("#rf-up", "25");
+  await kept(() => p.selectOption("#rf-place", { label: "a place of its own" }));
+  await put("#rf-x", "40");
+  await put("#rf-y", "12.5");
+  await kept(() => p.check('input[name="meanwhile"][value="warm"]'));
+  await put("#rf-message", "Load {filament} at {layer}");
+  await put("#rf-after", "M117 thank you");
+  await put("#rf-purge", "");
+  await p.fill("#rf-up", "9000");
+  await p.press("#rf-up", "Tab");
+  await p.waitForFunction(() =>
+    /number from 0 to 500/.test(document.querySelector("#said").textContent),
+  );
+  await p.reload();
+  assert.equal(await p.inputValue("#rf-up"), "25", "what was refused was not kept");
+  assert.equal(await p.inputValue("#rf-y"), "12.5");
+  await p.click('a:has-text("In detail")');
+  const does = await p.$$eval("[data-step] input[name$=do]", (l) => l.map((e) => e.value));
+  assert.equal(
+    does.join(" "),
+    "tone retract lift park cool say stop lines heat return restore",
+    "the form is written as steps",
+  );
+  // A step that the form cannot say shows the steps; taken out, the form is there again.
+  await p.click('button[value="add:fan"]');
+  await p.waitForSelector('[data-step="11"]');
+  await p.goto(p.url().replace("&detail=1", ""));
+  assert.equal(await p.$("#rf-tones"), null);
+  assert.match(await reads(p, "#routine"), /own lines|Your own lines/);
+  const drop = p.locator("[data-step]:has(input[value=fan]) button[value^=drop]");
+  await drop.click();
+  await p.waitForFunction(() => /Taken out/.test(document.querySelector("#said").textContent));
+  await p.click('a:has-text("Back to the form")');
+  await p.waitForSelector("#rf-tones");
+  // What the form says is what is written.
+  await open(p, `${app.url}/prints/2?before=30`);
+  await p.click('[data-mark] [data-filament="red"]');
+  await margin(p, '[data-ear][data-before="30"]');
+  await p.click('[data-ear][data-open="true"] summary').catch(() => {});
+  await p.selectOption('[data-ear][data-open="true"] select[name="routine"]', "swap by hand, ours");
+  await p.waitForFunction(() => /Changed/.test(document.querySelector("#said").textContent));
+  await p.goto(`${app.url}/prints/2/proof`);
+  assert.match(await reads(p, "h1"), /^Same plastic$/);
+  const { text } = await save(p, 'main a[href$="/write"]');
+  assert.match(text, /X40 Y12\.5/);
+  const said = text.split("\n").filter((l) => /^M0|^M117/.test(l));
+  assert.ok(said.some((l) => /Load Signal red at (layer )?30/.test(l)), said.join(" / "));
+  assert.match(text, /M104 S150[\s\S]*\nM0 [\s\S]*M117 thank you[\s\S]*M109 S/);
+  await open(p, `${app.url}/prints/2`);
+  await p.click("#undo");
+  await p.goto(`${app.url}/kit/routines/edit?key=swap+by+hand%2C+ours`);
+  assert.deepEqual(
+    p.problems.filter((t) => !/422/.test(t)),
+    [],
+  );
+  await p.click("[data-undo]");
+});
+
 test("a routine is copied, reordered by key, seen on another printer, and undone", async () => {
   const p = await page(browser);
   await p.goto(`${app.url}/kit/routines/edit?key=swap+by+hand`);
   await axe(p, "a routine that ships");
   await p.click('button:has-text("Copy it")');
   await p.waitForSelector('h1:has-text("swap by hand, ours")');
+  await p.click('a:has-text("In detail")');
   const order = () =>
     p.$$eval("[data-step] input[name$=do]", (l) => l.map((e) => e.value).join(" "));
   assert.equal(await order(), "tone retract lift park say stop purge return restore");
