@@ -216,7 +216,10 @@ test("a routine is said in one form, and written by its steps", async () => {
   const { text } = await save(p, 'main a[href$="/write"]');
   assert.match(text, /X40 Y12\.5/);
   const said = text.split("\n").filter((l) => /^M0|^M117/.test(l));
-  assert.ok(said.some((l) => /Load Signal red at (layer )?30/.test(l)), said.join(" / "));
+  assert.ok(
+    said.some((l) => /Load Signal red at (layer )?30/.test(l)),
+    said.join(" / "),
+  );
   assert.match(text, /M104 S150[\s\S]*\nM0 [\s\S]*M117 thank you[\s\S]*M109 S/);
   await open(p, `${app.url}/prints/2`);
   await p.click("#undo");
