@@ -8,7 +8,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/landmark"
-	"dogear/core/layer"
 	"dogear/core/raster"
 )
 
@@ -121,7 +120,6 @@ type bookView struct {
 	Fold     []int64       `json:"fold"`
 	Front    [][]float32   `json:"front"`
 	Side     [][]float32   `json:"side"`
-	Stops    []layer.Stop  `json:"stops"`
 	Filament map[string]fv `json:"filaments"`
 	Marks    []markView    `json:"landmarks"`
 	Hollows  []hollow      `json:"hollows"`
@@ -198,7 +196,7 @@ func (s *Server) book(c fiber.Ctx) error {
 		Object: make([]int, n),
 		Begin:  make([]float64, n), Took: make([]float64, n), Fold: make([]int64, n),
 		Front: b.outline.Front, Side: b.outline.Side,
-		Stops: ix.Stops, Marks: b.landmarks(), Hollows: b.hollows(), Filament: map[string]fv{},
+		Marks: b.landmarks(), Hollows: b.hollows(), Filament: map[string]fv{},
 	}
 	for i := range ix.Layers {
 		l := &ix.Layers[i]

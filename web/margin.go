@@ -4,11 +4,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/foreign"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -43,13 +43,17 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 		Changes []changeData `json:"changes"`
 		Overs   []overData   `json:"overs"`
 		Sits    []sitData    `json:"sits"`
+		Found   []foundView  `json:"found"`
 	}{[]earData{}, m.bands(b.ix), append([]plan.Span{}, p.Mutes...), []changeData{}, []overData{},
-		[]sitData{}}
+		[]sitData{}, []foundView{}}
 	v.Changes, v.Layers = b.changeViews(p), len(b.ix.Layers)
 	for _, ch := range v.Changes {
 		data.Changes = append(data.Changes, changeData{ch.From, ch.Until, ch.Words})
 	}
-	v.leftOut(b, p)
+	if err := v.leftOut(b, p); err != nil {
+		return nil, err
+	}
+	data.Found = append(data.Found, v.Found...)
 	finds := map[string][]layer.Finding{}
 	made := map[string]*routine.Block{}
 	res, err := routine.Apply(b.src, b.ix, p, b.found())
@@ -89,17 +93,41 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 }
 
 // leftOut lists what is muted, and the stops of the file that are not.
-func (v *marginView) leftOut(b *book, p *plan.Plan) {
+func (v *marginView) leftOut(b *book, p *plan.Plan) error {
 	for _, mu := range p.Mutes {
 		v.Mutes = append(v.Mutes, muteView{mu.From, mu.To, max(b.ix.At(mu.From), 1)})
 	}
-	for _, st := range b.ix.Stops {
-		gone := slices.ContainsFunc(p.Mutes,
-			func(mu plan.Span) bool { return mu.From <= st.Line && st.Line <= mu.To })
-		if st.Ear == "" && st.Before > 0 && !gone && len(v.Found) < mostFound {
-			v.Found = append(v.Found, foundView{st.Line, st.Word, st.Before})
+	found, err := b.foreign()
+	if err != nil {
+		return err
+	}
+	for i := range found {
+		if st := &found[i]; left(b, p, st) {
+			v.Found = append(v.Found, foundOf(st))
 		}
 	}
+	return nil
+}
+
+// foundOf shows a stop that was in the file before Dogear.
+func foundOf(st *foreign.Stop) foundView {
+	does := map[string]string{plan.Colour: "colour change", plan.Insert: "something to put in",
+		plan.Nozzle: "nozzle swap"}[st.Kind]
+	switch {
+	case st.Seconds > 0:
+		does = fmt.Sprintf("waits %s, then goes on by itself", hours(st.Seconds))
+	case !st.Sure:
+		does = "a " + does + ", if your printer stops there"
+		if st.Kind == plan.Insert {
+			does = "a stop, if your printer knows it"
+		}
+	}
+	v := foundView{Line: st.Stop.Line, Before: st.Before, Title: st.Text, Word: or(st.Line, st.Word),
+		Does: does, Stays: st.Own.From == 0}
+	if v.Title == "" {
+		v.Title, v.Does = upper(does), ""
+	}
+	return v
 }
 
 // stops numbers the ears that lie at one fold.
@@ -137,9 +165,6 @@ func (s *Server) earCard(c fiber.Ctx) error {
 	}
 	return sentence(fiber.StatusNotFound, errGone.Error())
 }
-
-// mostFound bounds how many stops of a file are listed.
-const mostFound = 40
 
 // sendMargin answers a change with the margin as it is now.
 func (s *Server) sendMargin(c fiber.Ctx, b *book, said string, report ...layer.Finding) error {

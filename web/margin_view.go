@@ -52,9 +52,12 @@ type muteView struct {
 
 // foundView is a stop that was in the file before Dogear.
 type foundView struct {
-	Line   int64
-	Word   string
-	Before int
+	Line   int64  `json:"line"`
+	Before int    `json:"before"`
+	Title  string `json:"title"` // what it says, else what it is there for
+	Word   string `json:"-"`
+	Does   string `json:"-"`
+	Stays  bool   `json:"-"` // its line cannot be left out
 }
 
 type swatch struct {

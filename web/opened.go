@@ -8,9 +8,11 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sync"
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/foreign"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -27,6 +29,12 @@ type book struct {
 	ix      *layer.Index
 	outline *raster.Outline
 	marks   *landmark.Report
+
+	cameWith struct { // the stops that the file came with, once somebody has asked
+		sync.Mutex
+		read  bool
+		stops []foreign.Stop
+	}
 }
 
 // opened keeps the books used last.
@@ -55,13 +63,28 @@ func (b *book) weight() int64 {
 	return w
 }
 
+// foreign returns the stops that the file came with.
+func (b *book) foreign() ([]foreign.Stop, error) {
+	b.cameWith.Lock()
+	defer b.cameWith.Unlock()
+	if !b.cameWith.read {
+		stops, err := foreign.Read(b.src, b.ix, b.marks)
+		if err != nil {
+			return nil, err
+		}
+		b.cameWith.stops, b.cameWith.read = stops, true
+	}
+	return b.cameWith.stops, nil
+}
+
 func (o *opened) get(ctx context.Context, p store.Print) (*book, error) {
 	return o.books.get(ctx, p.ID, func(ctx context.Context) (*book, error) {
 		r, err := o.st.Reading(ctx, p.ID)
 		if err != nil {
 			return nil, err
 		}
-		return &book{p, o.st.Source(p), r.Index, r.Outline, r.Landmarks}, nil
+		return &book{print: p, src: o.st.Source(p), ix: r.Index, outline: r.Outline,
+			marks: r.Landmarks}, nil
 	})
 }
 

@@ -1,21 +1,20 @@
 package web
 
 import (
-	"bytes"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/layer"
+	"dogear/core/foreign"
 	"dogear/core/plan"
 	"dogear/core/routine"
 	"dogear/store"
 )
 
-// takeOver makes an ear of a stop that was in the file, or of all of them: its line is muted
+// takeOver makes an ear of a stop that was in the file, or of all of them: its lines are muted
 // and the printer is stopped by a routine instead.
 func (s *Server) takeOver(c fiber.Ctx) error {
 	kit, err := s.cfg.Store.Kit(c.Context())
@@ -23,36 +22,37 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 		return err
 	}
 	return s.change(c, func(b *book, p *plan.Plan) (string, error) {
+		found, err := b.foreign()
+		if err != nil {
+			return "", err
+		}
 		if c.FormValue("all") != "" {
-			return takeAll(b, p, kit)
+			return takeAll(b, p, kit, found)
 		}
 		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
 		if err != nil {
 			return "", err
 		}
-		k := slices.IndexFunc(b.ix.Stops,
-			func(st layer.Stop) bool { return st.Line == m.From && st.Before > 0 })
+		k := slices.IndexFunc(found,
+			func(st foreign.Stop) bool { return st.Stop.Line == m.From && st.Before > 0 })
 		if k < 0 {
 			return "", sentence(fiber.StatusNotFound, "there is no stop on this line")
 		}
-		e, err := takeStop(b, p, kit, &b.ix.Stops[k])
-		if err != nil {
+		if _, err = takeStop(b, p, kit, &found[k]); err != nil {
 			return "", err
 		}
-		return fmt.Sprintf("Taken over: the stop of line %s is an ear now, %s.", group(m.From),
-			where(*e)), nil
+		return "Taken over: " + alsoTaken(&found[k]), nil
 	})
 }
 
-// takeAll takes over every stop of the file that is not left out.
-func takeAll(b *book, p *plan.Plan, kit *store.Kit) (string, error) {
+// takeAll takes over every stop of the file that is left.
+func takeAll(b *book, p *plan.Plan, kit *store.Kit, found []foreign.Stop) (string, error) {
 	n := 0
-	for i := range b.ix.Stops {
-		st := &b.ix.Stops[i]
-		if st.Ear != "" || st.Before == 0 || muted(p, st.Line) {
+	for i := range found {
+		if !left(b, p, &found[i]) {
 			continue
 		}
-		if _, err := takeStop(b, p, kit, st); err != nil {
+		if _, err := takeStop(b, p, kit, &found[i]); err != nil {
 			return "", err
 		}
 		n++
@@ -63,18 +63,50 @@ func takeAll(b *book, p *plan.Plan, kit *store.Kit) (string, error) {
 	return fmt.Sprintf("Taken over: %d stops of the file are ears now.", n), nil
 }
 
+// left reports whether a stop that a file came with is there still: neither left out nor taken
+// over. A line that has to stay is taken over when the printer stops at its fold.
+func left(b *book, p *plan.Plan, st *foreign.Stop) bool {
+	if st.Own.From == 0 && slices.ContainsFunc(p.Ears, func(e plan.Ear) bool {
+		n, inside := routine.Place(b.ix, &e)
+		return n == st.Before && inside == 0
+	}) {
+		return false
+	}
+	return !muted(p, st.Stop.Line)
+}
+
 func muted(p *plan.Plan, line int64) bool {
 	return slices.ContainsFunc(p.Mutes,
 		func(m plan.Span) bool { return m.From <= line && line <= m.To })
 }
 
-// takeStop adds an ear for a stop of the file, of the kind that its words ask for.
-func takeStop(b *book, p *plan.Plan, kit *store.Kit, st *layer.Stop) (*plan.Ear, error) {
-	if muted(p, st.Line) {
+// alsoTaken says what became of the lines round a stop that was taken over.
+func alsoTaken(st *foreign.Stop) string {
+	said := fmt.Sprintf("the stop of line %s is an ear now.", group(st.Stop.Line))
+	lines := func(s plan.Span) string {
+		return fmt.Sprintf("lines %s to %s", group(s.From), group(s.To))
+	}
+	switch {
+	case st.Own.From == 0:
+		said += fmt.Sprintf(" %s stays in the file; if your printer changes the filament at it, remove "+
+			"the ear again.", st.Word)
+	case st.Moves.From > 0:
+		said += " L" + lines(st.Moves)[1:] + " move the head for it as well. They stay, since what " +
+			"comes behind them needs it; look at them under Lines."
+	case st.Own.To > st.Own.From:
+		said += " L" + lines(st.Own)[1:] + ", written for it, are left out with it."
+	}
+	return said
+}
+
+// takeStop adds an ear for a stop of the file, of the kind that it asks for.
+func takeStop(b *book, p *plan.Plan, kit *store.Kit, st *foreign.Stop) (*plan.Ear, error) {
+	at := st.Stop.Line
+	if muted(p, at) {
 		return nil, sentence(fiber.StatusConflict, "this stop is left out already")
 	}
-	e := plan.Ear{ID: freeID(p), Kind: plan.Insert, Stop: st.Word, BeforeLine: st.Line}
-	place := fmt.Sprintf("line %d", st.Line)
+	e := plan.Ear{ID: freeID(p), Kind: st.Kind, Stop: clip(st.Line), BeforeLine: at}
+	place := fmt.Sprintf("line %d", at)
 	n, inside := routine.Place(b.ix, &e)
 	if inside == 0 {
 		place = fmt.Sprintf("layer %d", n)
@@ -82,84 +114,52 @@ func takeStop(b *book, p *plan.Plan, kit *store.Kit, st *layer.Stop) (*plan.Ear,
 	if err := locateEar(b, p, &e, place); err != nil {
 		return nil, err
 	}
-	text, err := saidBefore(b, st.Line)
-	if err != nil {
-		return nil, err
-	}
-	e.Kind = kindSaid(text, st.Word)
 	switch e.Kind {
 	case plan.Colour:
-		e.Filament = filamentSaid(text, kit)
+		e.Filament = filamentSaid(st.Text, kit)
 		if e.Filament == "" {
 			if e.Filament = another(b, p, &e, kit.Keys[plan.Filaments]); e.Filament == "" {
 				e.Kind = plan.Insert
 			}
 		}
 	case plan.Insert:
-		e.Note = clip(text)
+		e.Note = clip(st.Text)
 	}
 	if err := fitsIn(b, p, &e); err != nil {
 		return nil, err
 	}
 	p.Ears = append(p.Ears, e)
-	p.Mutes = append(p.Mutes, plan.Span{From: st.Line, To: st.Line})
+	own := st.Own
+	if slices.ContainsFunc(p.Mutes,
+		func(m plan.Span) bool { return m.From <= own.To && own.From <= m.To }) {
+		own = plan.Span{From: at, To: at}
+	}
+	if own.From > 0 {
+		p.Mutes = append(p.Mutes, own)
+	}
 	return &p.Ears[len(p.Ears)-1], nil
 }
 
-// saidWithin is how many lines in front of a stop its message may stand.
-const saidWithin = 8
-
-// message finds what a line says to a person: on the display, or behind a stop.
-var message = regexp.MustCompile(`(?i)^\s*M(?:117|0|1)\s+([^;]*[a-z]{2}[^;]*)`)
-
-// saidBefore is the message of a stop: its own text, or the last one in front of it.
-func saidBefore(b *book, line int64) (string, error) {
-	from := max(line-saidWithin, 1)
-	off, err := b.ix.OffsetOf(b.src, from)
-	if err != nil {
-		return "", err
-	}
-	end, err := b.ix.OffsetOf(b.src, line+1)
-	if err != nil {
-		return "", err
-	}
-	text := make([]byte, min(end-off, 1<<16))
-	if _, err := b.src.ReadAt(text, off); err != nil && len(text) == 0 {
-		return "", err
-	}
-	said := ""
-	for _, l := range bytes.Split(text, []byte{'\n'}) {
-		if m := message.FindSubmatch(l); m != nil {
-			said = strings.TrimSpace(string(m[1]))
-		}
-	}
-	return said, nil
-}
-
-// Words by which somebody says what is to be done at a stop.
-var (
-	colourSaid = regexp.MustCompile(`(?i)colou?r|filament|change|load|swap|spool`)
-	insertSaid = regexp.MustCompile(
-		`(?i)\b(nuts?|magnets?|put|insert|screw|bearing|washer|balls?|pin)\b`)
-)
-
-// kindSaid is the kind of ear that a message asks for; where it says nothing, a word that
-// makes the printer do it all changes the colour.
-func kindSaid(text, word string) string {
-	switch {
-	case insertSaid.MatchString(text):
-		return plan.Insert
-	case colourSaid.MatchString(text), plan.DoesItAll(word):
-		return plan.Colour
-	}
-	return plan.Insert
-}
-
-// filamentSaid is the filament of the Kit that a message names; "" when it names none.
+// filamentSaid is the filament of the Kit that a message names, whole or by a word of its name
+// that no other one has; "" when it names none.
 func filamentSaid(text string, kit *store.Kit) string {
 	low := strings.ToLower(text)
+	words := strings.FieldsFunc(low, func(r rune) bool { return !unicode.IsLetter(r) })
+	owner := map[string]string{}
 	for _, key := range kit.Keys[plan.Filaments] {
-		if name := strings.ToLower(kit.Filaments[key].Name); name != "" && strings.Contains(low, name) {
+		name := strings.ToLower(kit.Filaments[key].Name)
+		if name != "" && strings.Contains(low, name) {
+			return key
+		}
+		for _, w := range strings.Fields(name) {
+			if _, twice := owner[w]; twice {
+				key = ""
+			}
+			owner[w] = key
+		}
+	}
+	for _, w := range words {
+		if key := owner[w]; key != "" {
 			return key
 		}
 	}

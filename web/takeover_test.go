@@ -8,17 +8,18 @@ import (
 	"dogear/core/archive"
 	"dogear/core/plan"
 	"dogear/demo"
+	"dogear/store"
 )
 
-// TestKindSaid tells from the words before a stop what it is there for.
-func TestKindSaid(t *testing.T) {
-	for _, c := range []struct{ text, word, want string }{
-		{"", "M0", plan.Insert}, {"", "M600", plan.Colour}, {"Load Gull white", "M0", plan.Colour},
-		{"change color now", "M25", plan.Colour}, {"Put in two nuts", "M600", plan.Insert},
-		{"MAGNET, pole up", "M0", plan.Insert}, {"low water", "PAUSE", plan.Colour},
-	} {
-		if got := kindSaid(c.text, c.word); got != c.want {
-			t.Errorf("%q %s: %s, want %s", c.text, c.word, got, c.want)
+// TestFilamentSaid finds the filament that a message names.
+func TestFilamentSaid(t *testing.T) {
+	kit := &store.Kit{Keys: map[string][]string{plan.Filaments: {"a", "b", "c"}}}
+	kit.Filaments = map[string]plan.Filament{"a": {Name: "Signal red"}, "b": {Name: "Gull white"},
+		"c": {Name: "Gull grey"}}
+	for text, want := range map[string]string{"": "", "Load gull WHITE": "b", "change to red!": "a",
+		"gull": "", "incredible": "", "white, not red": "b"} {
+		if got := filamentSaid(text, kit); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
 		}
 	}
 }
@@ -43,6 +44,32 @@ func TestTakeAllOver(t *testing.T) {
 		"before layer 13")
 	c.page(t, p+"/proof", "Same plastic", "Muted: lines")
 	c.steps(t, []step{{p + "/undo", nil, 200, "Take all over"}})
+}
+
+// TestTakeWithItsWays takes over a stop together with the lines that somebody wrote for it, and
+// one that has to leave some of them.
+func TestTakeWithItsWays(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, truth := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	text := strings.Split(string(file), "\n")
+	at := func(n int) int { return int(truth.Layers[n-1].First) - 2 }
+	hand := slicesAt(text, map[int][]string{
+		at(5):  {"M117 Put in the magnet", "G91", "G1 Z20", "G90", "M0", "G91", "G1 Z-20", "G90"},
+		at(9):  {"G4 S120 ; let it cool"},
+		at(13): {"T1"}})
+	p := fmt.Sprint("/prints/", c.upload([]byte(hand), "by-hand.gcode"))
+	c.page(t, p, "Put in the magnet", "let it cool", "waits 2 min, then goes on by itself",
+		"A colour change, if your printer stops there")
+	line := func(n, k int) string { return fmt.Sprint(at(n) + k) }
+	take := func(l string) []string { return []string{"from", l, "to", l} }
+	c.steps(t, []step{
+		{p + "/takeover", take(line(5, 5)), 200, "written for it, are left out with it"},
+		{p + "/takeover", take(line(9, 9)), 200, "G4 S120"},
+		{p + "/takeover", take(line(13, 10)), 200, "T1 stays in the file"},
+		{p + "/takeover", []string{"all", "1"}, 409, "o stop of the file is left"},
+	})
+	c.page(t, p+"/proof", "Same plastic", fmt.Sprintf("Muted: lines %s to %s",
+		group(int64(at(5)+1)), group(int64(at(5)+8))))
 }
 
 // slicesAt puts lines in front of some lines of a text.

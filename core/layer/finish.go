@@ -114,14 +114,8 @@ func (r *reader) folds(mark *role) {
 		}
 	}
 	ix.shed()
-	for i := range ix.Stops {
-		s := &ix.Stops[i]
-		s.Before = sort.Search(len(ix.Layers), func(k int) bool { return ix.Layers[k].First > s.Line }) +
-			1
-		if s.Before > len(ix.Layers) {
-			s.Before = 0
-		}
-	}
+	ix.place(ix.Stops)
+	r.sortWaits()
 }
 
 // times gives each layer its share of the estimate.

@@ -41,6 +41,7 @@ type Index struct {
 	States   []Snapshot // in the order of their lines; before each fold, if there are not too many
 	Prime    Span       // laying beside the part before layer 1; zero when there is none
 	Stops    []Stop
+	Waits    []Stop // where it may wait, on some printers, or does so for a time; see waits.go
 	// ears, changes and runs of muted lines that stand in the file because Dogear has written it
 	Ours     int
 	Marked   bool     // comments stand in it that look like those around what Dogear puts in

@@ -19,6 +19,9 @@ func (r *reader) other(s []byte, at int64) {
 			Ear: r.inEar})
 	case gcode.Dwell:
 		r.p.wait(a.Dwell)
+		if a.Dwell >= longDwell {
+			r.wait(c.Word())
+		}
 	case gcode.Lasting:
 		r.p.settings(c)
 	case gcode.Home, gcode.Probe:
@@ -31,6 +34,9 @@ func (r *reader) other(s []byte, at int64) {
 		}
 	case gcode.Heat:
 		if c.Code == 104 || c.Code == 109 {
+			if c.Has('T') {
+				r.heats |= 1 << (c.Value('T') / 1e6 & 63)
+			}
 			r.ix.Heats = append(r.ix.Heats, Place{r.line, at})
 		}
 		if r.m.Nozzle() == 0 {
@@ -40,6 +46,14 @@ func (r *reader) other(s []byte, at int64) {
 		r.ended = true
 	case gcode.Unknown, gcode.Macro:
 		r.stranger()
+		if asksForHand.Match(c.Name) {
+			r.wait(c.Word())
+		}
+	case gcode.ToolSet:
+		if r.m.Tool != r.tool {
+			r.tool = r.m.Tool
+			r.wait(c.Word())
+		}
 	case gcode.Nothing:
 		if (c.Letter == 'G' && (c.Code == 0 || c.Code == 1)) || c.Letter == 'M' || c.Letter == 'T' {
 			break // a feed alone, a question to the printer

@@ -129,6 +129,8 @@ type reader struct {
 	numbered, crlf      int64
 	lower, sampled      int
 	unknown             map[string]*count
+	tool                int32   // chosen last
+	heats               uint64  // bit n: the nozzle of tool n is heated by its number
 	left                float64 // minutes left, as the file first told the display
 	badLines, sumsWrong int
 	nuls, returns       int

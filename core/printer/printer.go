@@ -152,7 +152,7 @@ func (p *Printer) next() bool {
 		return false
 	}
 	p.Line++
-	p.off += int64(len(p.lines.Text())) + 1
+	p.off += int64(len(p.lines.Text()))
 	if p.c.Letter == 0 {
 		return p.due()
 	}

@@ -47,11 +47,15 @@ func kinds(p *Printer) map[string]int {
 }
 
 func TestRun(t *testing.T) {
-	p, laid := load(t, tower("M300 S880 P200\nM0 look\n"), nil)
+	file := tower("M300 S880 P200\nM0 look\n")
+	p, laid := load(t, file, nil)
 	if p.Run(1e9) || p.State != Waiting {
 		t.Fatal(p.State)
 	}
 	s := p.See()
+	if at := strings.Index(file, "look\n") + len("look\n"); s.Bytes != int64(at) {
+		t.Errorf("%d bytes are read, not %d", s.Bytes, at)
+	}
 	if s.Layer != 4 || math.Abs(s.Top-0.8) > 1e-9 || s.Message != "look" ||
 		math.Abs(s.Nozzle-210) > 1 || math.Abs(s.Bed-60) > 1 || s.Fan != 100 || s.Laid != 16 {
 		t.Errorf("%+v", s)
@@ -72,6 +76,9 @@ func TestRun(t *testing.T) {
 	p.Run(1e9)
 	if p.State != Done || len(*laid) != 40 {
 		t.Error(p.State, len(*laid))
+	}
+	if s := p.See(); s.Percent != 100 {
+		t.Errorf("done at %v %%", s.Percent)
 	}
 	if n := kinds(p); n["resume"] != 1 || n["done"] != 1 {
 		t.Errorf("%v", n)

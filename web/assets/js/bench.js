@@ -37,7 +37,8 @@ class Bench {
     this.N = book.z.length;
     this.state = { fold: 0, path: 0, time: -1, travel: false, rest: false };
     Object.assign(this.state, { chosen: "", adding: false });
-    Object.assign(this.state, { ears: [], bands: [], mutes: [], changes: [], overs: [], sits: [] });
+    const none = { ears: [], bands: [], mutes: [], changes: [], overs: [], sits: [], found: [] };
+    Object.assign(this.state, none);
     this.outs = {};
     this.q = this.q.bind(this);
     this.put = this.put.bind(this);
@@ -205,10 +206,10 @@ class Bench {
     this.threadNow = t;
     headline(this);
     const rest = state.rest && n <= this.N ? this.nextFilament()?.colour : "";
-    const { ears, bands, mutes, sits, changes } = state;
-    const { landmarks, stops } = this.book;
+    const { ears, bands, mutes, sits, changes, found } = state;
+    const { landmarks } = this.book;
     const inside = state.path > 0;
-    const marked = { ears, landmarks, stops, mutes, sits, changes };
+    const marked = { ears, landmarks, found, mutes, sits, changes };
     spine.draw({ fold: n, inside, bands, rest, tone: "ink", ...marked });
     this.put("scale", spine.scale());
     this.margin.show();

@@ -74,7 +74,6 @@ export async function bind(root) {
       height: z[z.length - 1],
       landmarks: [],
       hollows: [],
-      stops: [],
       object: z.map(() => 1),
     };
   }

@@ -1,6 +1,6 @@
 import { el } from "./svg.js";
 import { mm } from "./words.js";
-import { dot, flag, hollows, inserts, spans, stops } from "./profile.js";
+import { dot, flag, hollows, inserts, spans, stops, striped } from "./profile.js";
 
 // How many layers the lens shows below and above the fold.
 const EACH = 8;
@@ -115,6 +115,8 @@ export class Lens {
       el("path", { d: `M${box.left - 4} ${y}H${box.right + 8}`, class: "lens-fold" }),
       el("path", { d: `M${box.left - 22} ${y - 6}h9l9 6l-9 6h-9z`, class: "spine-tag" }),
     );
+    for (const s of (model.found || []).filter(inside))
+      g.append(striped(s, box.right - 14, this.edge(s.before)));
     for (const e of stops((model.ears || []).filter(inside))) {
       const at = e.line ? (this.edge(e.before) + this.edge(e.before + 1)) / 2 : this.edge(e.before);
       g.append(flag(e, box.right - 14, at, { fold: model.fold, z: mm(far.under(e.before)) }));

@@ -46,9 +46,9 @@ export class Margin {
   take() {
     const { state, q } = this.bench;
     const m = q("#margin");
-    const { ears, bands, mutes, changes, overs, sits } = JSON.parse(m.dataset.marks);
+    const { ears, bands, mutes, changes, overs, sits, found } = JSON.parse(m.dataset.marks);
     const had = state.ears.map((e) => e.id);
-    Object.assign(state, { ears, bands, mutes, changes, overs, sits });
+    Object.assign(state, { ears, bands, mutes, changes, overs, sits, found });
     const fresh = ears.filter((e) => !had.includes(e.id));
     if (had.length && fresh.length === 1) {
       state.chosen = fresh[0].id;

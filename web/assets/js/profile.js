@@ -172,6 +172,19 @@ export function flag(e, x, y, { fold, z }) {
   return p;
 }
 
+// striped is the flag of a stop that the file came with: an ear that is not ours.
+export function striped(s, x, y) {
+  const p = el("path", {
+    d: `M${x} ${y}h22v-12zm6 0v-3.3m5 3.3v-6m5 6v-8.7`,
+    class: "spine-found mark-dot",
+    "stroke-linejoin": "round",
+    "data-before": s.before,
+    "data-line": 0,
+  });
+  p.append(el("title", {}, `In the file already, before layer ${s.before}: ${s.title}`));
+  return p;
+}
+
 // dot is a landmark.
 export function dot(m, x, y) {
   const c = el("circle", {

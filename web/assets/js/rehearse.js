@@ -184,7 +184,7 @@ export async function rehearse(root) {
     put(
       "facts",
       `${clock(m.time)} · layer ${m.layer || "–"} of ${N} · line ${count(m.line)} · ` +
-        `${mm(m.top)} mm on the bed · ${Math.min(m.percent, 100).toFixed(1)} % of the file`,
+        `${mm(m.top)} mm on the bed · ${m.percent.toFixed(1)} % of the file`,
     );
     put(
       "head",
@@ -199,9 +199,12 @@ export async function rehearse(root) {
     q('[data-do="run"]').textContent = running ? "Pause" : m.time > 0 ? "Go on" : "Start";
     q('[data-do="run"]').disabled = ["done", "dead", "stopped", "waiting"].includes(m.state);
     const wait = q("[data-wait]");
-    if (wait.hidden === (m.state === "waiting")) {
-      wait.hidden = m.state !== "waiting";
-      if (m.state === "waiting") {
+    // At speed the printer waits at the next stop before anybody has seen it go on.
+    const at = m.state === "waiting" ? String(m.line) : "";
+    if (wait.dataset.at !== at) {
+      wait.dataset.at = at;
+      wait.hidden = !at;
+      if (at) {
         put("message", m.message || "The printer waits for you.");
         q("[data-steps]").replaceChildren(
           ...(m.steps || []).map((t) => {

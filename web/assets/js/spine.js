@@ -1,7 +1,7 @@
 import { el } from "./svg.js";
 import { mm } from "./words.js";
 import { Lens } from "./lens.js";
-import { dot, flag, hollows, inserts, shape, spans, stops, strips } from "./profile.js";
+import { dot, flag, hollows, inserts, shape, spans, stops, striped, strips } from "./profile.js";
 
 // How wide the lens is with its numbers, and the least that is left for the spine, px.
 const LENS = 120;
@@ -100,9 +100,9 @@ export class Spine {
   //   label      of the fold, instead of the two layers it lies between
   //   unprinted  the first layer that is not there yet: from it on only the outline
   //   ears, landmarks, mutes, sits, changes: what is marked or seen there
-  //   stops      those that the file came with
+  //   found      the stops that the file came with
   draw(model) {
-    const { fold = 0, bands, unprinted = 0, sits = [], mutes = [] } = model;
+    const { fold = 0, bands, unprinted = 0, sits = [] } = model;
     this.layout(fold);
     const { svg, book: b, end } = this;
     svg.setAttribute("viewBox", `0 0 ${this.w} ${this.h}`);
@@ -119,14 +119,11 @@ export class Spine {
     out.push(el("path", { d: this.shape(runs, 1, N + 1), class: "spine-edge" }));
     out.push(el("path", { d: `M26 ${this.y(0)}H${end - 16}`, class: "spine-bed" }));
     this.ruler(out);
-    for (const s of model.stops || [])
-      if (s.Before > 0 && !mutes.some((m) => m.from <= s.Line && s.Line <= m.to)) {
-        const y = this.y(this.under(s.Before));
-        out.push(el("circle", { cx: end - 52, cy: y, r: 3.5, fill: "none", class: "spine-ear" }));
-      }
     for (const m of model.landmarks || []) out.push(dot(m, 32, this.y(this.under(m.before))));
     if (unprinted) this.rest(out, runs, unprinted);
     this.brackets(out, runs, model.changes || []);
+    for (const s of model.found || [])
+      out.push(striped(s, this.beside(runs, s.before), this.y(this.under(s.before))));
     this.flags(out, runs, model.ears || [], fold);
     if (this.near)
       this.near.draw(out, { ...model, fold, bands }, { runs, side: this.side, far: this });
@@ -215,6 +212,13 @@ export class Spine {
     }
   }
 
+  // beside is where a flag stands at a layer's outline.
+  beside(runs, before) {
+    const r = runs[before - 1];
+    const side = r && r.length ? this.x(r[r.length - 1]) : this.end / 2;
+    return Math.min(side + 5, this.end - 58);
+  }
+
   // flags sets the ears beside the outline; their numbers spread out so that
   // none covers another, each with a thin leader.
   flags(out, runs, ears, fold) {
@@ -233,9 +237,7 @@ export class Spine {
         over = i > 0 ? list[i].ty + 15 - list[i - 1].ty : 0;
       }
     for (const f of list) {
-      const r = runs[f.e.before - 1];
-      const side = r && r.length ? this.x(r[r.length - 1]) : this.end / 2;
-      const x = Math.min(side + 5, this.end - 58);
+      const x = this.beside(runs, f.e.before);
       const led = Math.abs(f.ty - f.y) > 2;
       if (led)
         out.push(el("path", { d: `M${x} ${f.y}L${this.end - 52} ${f.ty}`, class: "spine-leader" }));
