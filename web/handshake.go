@@ -115,7 +115,7 @@ func (a *askedPrinter) view() (*handshakeView, error) {
 	for i := range f.Lines {
 		took += f.Lines[i].Seconds
 	}
-	v := &handshakeView{Key: a.key, Name: a.pr.Name, Print: a.print, Query: a.query(),
+	v := &handshakeView{Key: a.key, Name: a.pr.Called(), Print: a.print, Query: a.query(),
 		Minutes: hours(took), Asked: dayIn(a.pr.Asked)}
 	for _, w := range handshake.Usual {
 		v.Words = append(v.Words, choice{Key: w, Name: w, Chosen: slices.Contains(a.words, w)})
