@@ -76,8 +76,14 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 			return bad("say from which layer you counted; click it on the spine")
 		}
 		e.From = n
+	case pickup.Weight, pickup.Spool:
+		var err error
+		if e.Density, err = needed(c, "density", "how dense the filament is, in g/cm³", 0.2,
+			20); err != nil {
+			return nil, err
+		}
 	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line,
-		pickup.Byte, pickup.Extruded:
+		pickup.Byte, pickup.Extruded, pickup.Used:
 	default:
 		return bad("choose what you know")
 	}
@@ -86,6 +92,13 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 		return bad(fmt.Sprintf("“%s” is no number", clip(text)))
 	}
 	e.Value = v
+	if e.Kind == pickup.Weight {
+		cut, err := number(c, "cut", 0, 1e5)
+		if err != nil {
+			return nil, err
+		}
+		e.Value += cut
+	}
 	// Lines and bytes may have been counted in an earlier pick-up's file.
 	if of := c.FormValue("of"); of != "" && (e.Kind == pickup.Line || e.Kind == pickup.Byte ||
 		e.Kind == pickup.Percent) {

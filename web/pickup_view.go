@@ -12,6 +12,7 @@ import (
 
 	"dogear/core/layer"
 	"dogear/core/pickup"
+	"dogear/core/plan"
 	"dogear/core/raster"
 	"dogear/core/release"
 	"dogear/store"
@@ -48,6 +49,7 @@ type pickupView struct {
 	Examined          int
 	Seal              string
 	Earlier           []earlierView
+	Density           string // of its filament, g/cm³
 	Refused           *bedPlan
 	Ears              int
 	Look              string // what one can check on the part by eye
@@ -106,6 +108,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 	if v.Earlier, err = s.earlier(c.Context(), b.print.ID); err != nil {
 		return nil, err
 	}
+	v.Density = densityOf(m.plan)
 	data := map[string]any{"layers": len(b.ix.Layers)}
 	if belief != nil && len(belief.Pieces) > 0 {
 		data["bars"] = bars(belief)
@@ -145,6 +148,18 @@ func (v *pickupView) believe(b *book, doc *store.PickupDoc) (*pickup.Belief, err
 	return belief, nil
 }
 
+// densityOf is how dense the filaments of a print are, g/cm³, when all are known to be alike;
+// else nothing.
+func densityOf(p *plan.Plan) string {
+	d := p.Filaments[p.First].Density
+	for _, e := range p.Ears {
+		if e.Filament != "" && p.Filaments[e.Filament].Density != d {
+			return ""
+		}
+	}
+	return numberOrBlank(d)
+}
+
 // valueOf writes what was read off.
 func valueOf(e *pickup.Evidence) string {
 	switch e.Kind {
@@ -155,6 +170,10 @@ func valueOf(e *pickup.Evidence) string {
 		return fmt.Sprintf("%.2f mm", e.Value)
 	case pickup.Extruded:
 		return fmt.Sprintf("%.2f mm", e.Value)
+	case pickup.Weight, pickup.Spool:
+		return fmt.Sprintf("%g g of %g g/cm³", e.Value, e.Density)
+	case pickup.Used:
+		return fmt.Sprintf("%g m", e.Value)
 	case pickup.Caliper:
 		return fmt.Sprintf("%.2f ± 0.1 mm", e.Value)
 	case pickup.Counted:
@@ -191,7 +210,8 @@ func bars(b *pickup.Belief) []map[string]any {
 	short := map[string]string{pickup.Touch: "touch", pickup.Caliper: "calipers",
 		pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number",
 		pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent",
-		pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E"}
+		pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E", pickup.Weight: "weight",
+		pickup.Spool: "spool", pickup.Used: "used"}
 	for _, p := range b.Pieces {
 		out = append(out, map[string]any{"name": short[p.Kind], "low": p.Low, "high": p.High})
 	}

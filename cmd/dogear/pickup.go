@@ -27,6 +27,11 @@ type evidence struct {
 	Percent    *float64  `help:"Percent of the file." placeholder:"P"`
 	Minutes    *float64  `help:"Minutes printed." placeholder:"T"`
 	E          *float64  `name:"e" help:"E shown when it stopped, mm." placeholder:"E"`
+	Weight     *float64  `help:"${pickup_weight}" placeholder:"G"`
+	Spool      *float64  `help:"What the spool has lost, g." placeholder:"G"`
+	Used       *float64  `help:"Filament used since the start, m." placeholder:"M"`
+	Density    float64   `help:"Of the filament, g/cm³, for a weight." placeholder:"D"`
+	Diameter   float64   `help:"Of the filament, mm." default:"1.75"`
 
 	Start     string  `help:"redo, next or mid." default:"" placeholder:"next"`
 	Z         string  `name:"z" help:"${pickup_z}" enum:"kept,touch,clear" default:"touch"`
@@ -111,6 +116,15 @@ func (v *evidence) pieces() ([]pickup.Evidence, error) {
 	}
 	if v.E != nil {
 		add(pickup.Extruded, *v.E)
+	}
+	for _, w := range []struct {
+		kind  string
+		value *float64
+	}{{pickup.Weight, v.Weight}, {pickup.Spool, v.Spool}, {pickup.Used, v.Used}} {
+		if w.value != nil {
+			out = append(out, pickup.Evidence{Kind: w.kind, Value: *w.value, Density: v.Density,
+				Diameter: v.Diameter})
+		}
 	}
 	if len(out) == 0 {
 		return nil, errors.New("say what is known about where it failed: --touch, --layer, --percent …")

@@ -23,11 +23,14 @@ const (
 	Percent    = "percent"     // of the file
 	Minutes    = "minutes"     // printed
 	Extruded   = "e"           // E shown, in a file that counts from the start
+	Weight     = "weight"      // of the part, with what was cut off it, g
+	Spool      = "spool"       // what the spool has lost since the print began, g
+	Used       = "used"        // the same, m
 )
 
 // Kinds in the order in which they are asked for.
 var Kinds = []string{Touch, Caliper, Counted, Layer, FileNumber, Display, Minutes, Percent, Line,
-	Byte, Extruded}
+	Byte, Extruded, Weight, Spool, Used}
 
 // Evidence is one thing that is known about where a print failed.
 type Evidence struct {
@@ -37,6 +40,10 @@ type Evidence struct {
 	At    [3]float64 `json:"at,omitzero"`    // display
 	// touch: what lay between nozzle and part, mm; the part is so much lower
 	Under float64 `json:"under,omitempty"`
+	// weight, spool: of the filament, g/cm³ and mm. Of the diameter also used has need, where
+	// the file counts volumes. A diameter of 0 is the usual 1.75.
+	Density  float64 `json:"density,omitempty"`
+	Diameter float64 `json:"diameter,omitempty"`
 }
 
 // Felt returns evidence whose touches were made with something between nozzle and part, mm:
@@ -73,12 +80,12 @@ type Belief struct {
 	Contradicts []string  // what does not fit together, in words
 }
 
-// ByHeight reports whether nothing but heights speaks for the place: they say how far
-// the plastic reaches, not whether the layer on top is whole.
+// ByHeight reports whether nothing but heights and weights speaks for the place: they say how
+// far the plastic reaches, not whether the layer on top is whole.
 func (b *Belief) ByHeight() bool {
 	for i := range b.Pieces {
 		switch b.Pieces[i].Kind {
-		case Touch, Caliper, Counted:
+		case Touch, Caliper, Counted, Weight, Spool, Used:
 		default:
 			return false
 		}
@@ -219,12 +226,14 @@ var names = map[string]string{Touch: "the touch", Caliper: "the caliper",
 	Layer: "the layer you gave", FileNumber: "the file's number", Counted: "the count",
 	Display: "the display",
 	Line:    "the line", Byte: "the number of bytes", Percent: "the percentage", Minutes: "the clock",
-	Extruded: "the filament axis"}
+	Extruded: "the filament axis", Weight: "the scale", Spool: "the spool", Used: "the spool"}
 
-// Measures reports whether a kind of evidence looks at the part, not at the printer.
+// Measures reports whether a kind of evidence looks at the part or its plastic, not at what the
+// printer says.
 func Measures(kind string) bool { return measured[kind] }
 
 // measured are the kinds that look at the part, not at the printer.
-var measured = map[string]bool{Touch: true, Caliper: true, Counted: true}
+var measured = map[string]bool{Touch: true, Caliper: true, Counted: true, Weight: true,
+	Spool: true, Used: true}
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -12,6 +12,13 @@ import (
 func TestEvidence(t *testing.T) {
 	src, ix := read(t, tower(100))
 	at := func(n int) int64 { return ix.Layers[n-1].First + 1 }
+	prime := ix.States[0].State.Laid.Millimetres()
+	laid := func(n int) (mm float64) {
+		for i := range ix.Layers[:n] {
+			mm += ix.Layers[i].Filament.Millimetres()
+		}
+		return mm
+	}
 	extruded, err := ix.Before(src, 42)
 	if err != nil {
 		t.Fatal(err)
@@ -37,6 +44,12 @@ func TestEvidence(t *testing.T) {
 		"display":         {Evidence{Kind: Display, At: [3]float64{110.1, 119.8, 4.2}}, 20, 21, 20},
 		"display in a hop": {Evidence{
 			Kind: Extruded, Value: extruded.LogicalE().Millimetres() + 0.9}, 41, 42, 41},
+		"weight": {Evidence{Kind: Weight, Value: Grams(laid(60), 1.75, 1.24), Density: 1.24}, 0, 100, 50},
+		"weight, heavy": {Evidence{Kind: Weight, Value: Grams(laid(60), 2.85, 8), Density: 8,
+			Diameter: 2.85}, 49, 70, 59},
+		"spool": {Evidence{Kind: Spool, Value: Grams(laid(60)+prime, 2.85, 8), Density: 8,
+			Diameter: 2.85}, 39, 80, 59},
+		"used": {Evidence{Kind: Used, Value: (laid(60) + prime) / 1000}, 0, 100, 59},
 	} {
 		b, err := Weigh(src, ix, []Evidence{c.e})
 		if err != nil {
@@ -57,6 +70,8 @@ func TestEvidence(t *testing.T) {
 		"no kind": {}, "no layer": {Kind: Layer, Value: 200}, "no number": {Kind: FileNumber, Value: 999},
 		"too high": {Kind: Touch, Value: 99}, "no height": {Kind: Caliper},
 		"no line": {Kind: Line, Value: 1e7}, "too many bytes": {Kind: Byte, Value: 1e9},
+		"no density": {Kind: Weight, Value: 1}, "no weight": {Kind: Spool, Density: 1.24},
+		"too heavy": {Kind: Weight, Value: 1e3, Density: 1.24}, "too long": {Kind: Used, Value: 1e3},
 		"too much": {Kind: Percent, Value: 101}, "no time": {Kind: Minutes},
 		"beside it":       {Kind: Display, At: [3]float64{5, 5, 4.2}},
 		"no such E":       {Kind: Extruded, Value: 1e6},

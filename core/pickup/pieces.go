@@ -42,6 +42,8 @@ func look(src layer.Source, ix *layer.Index, e Evidence) (*Piece, error) {
 		err = p.display(src, ix)
 	case Extruded:
 		err = p.extruded(src, ix)
+	case Weight, Spool, Used:
+		err = p.plastic(ix)
 	default:
 		err = fmt.Errorf("there is no evidence %q", e.Kind)
 	}

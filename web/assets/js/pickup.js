@@ -31,6 +31,9 @@ const ASK = {
   line: ["line", "The line that was sent last; the file goes on with it."],
   byte: ["bytes", "What the host or the card reader shows."],
   e: ["E, mm", "Only in files that count their filament from the start."],
+  weight: ["part, g", "On a kitchen scale, off the bed only if it came off anyway."],
+  spool: ["lost, g", "What it weighed before, less what it weighs now; of one filament only."],
+  used: ["used, m", "Since the print began, by a meter or by what is left; of one filament only."],
 };
 
 // pickup is the page on which a failed print is finished. The server works
