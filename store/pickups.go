@@ -36,6 +36,7 @@ type PickupDoc struct {
 	Layer    int               `json:"layer,omitempty"`  // that the written file begins with
 	Line     int64             `json:"line,omitempty"`   // of the original, at which it begins
 	Length   int               `json:"length,omitempty"` // lines of the written file's opening
+	Photo    *Photo            `json:"photo,omitempty"`  // of the part, from above
 }
 
 // history is a document with what it was before.

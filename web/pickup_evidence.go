@@ -77,9 +77,7 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 		}
 		e.From = n
 	case pickup.Weight, pickup.Spool:
-		var err error
-		if e.Density, err = needed(c, "density", "how dense the filament is, in g/cm³", 0.2,
-			20); err != nil {
+		if err := weighed(c, e); err != nil {
 			return nil, err
 		}
 	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line,
@@ -91,14 +89,7 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 	if !ok {
 		return bad(fmt.Sprintf("“%s” is no number", clip(text)))
 	}
-	e.Value = v
-	if e.Kind == pickup.Weight {
-		cut, err := number(c, "cut", 0, 1e5)
-		if err != nil {
-			return nil, err
-		}
-		e.Value += cut
-	}
+	e.Value += v
 	// Lines and bytes may have been counted in an earlier pick-up's file.
 	if of := c.FormValue("of"); of != "" && (e.Kind == pickup.Line || e.Kind == pickup.Byte ||
 		e.Kind == pickup.Percent) {
@@ -115,6 +106,16 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 		}
 	}
 	return e, nil
+}
+
+// weighed reads what belongs to a weight: how dense the filament is, and what was cut off the
+// part.
+func weighed(c fiber.Ctx, e *pickup.Evidence) (err error) {
+	if e.Density, err = needed(c, "density", "how dense the filament is, in g/cm³", 0.2,
+		20); err == nil && e.Kind == pickup.Weight {
+		e.Value, err = number(c, "cut", 0, 1e5)
+	}
+	return err
 }
 
 // counted turns a line, byte or share of an earlier pick-up's file into a line

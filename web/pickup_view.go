@@ -109,7 +109,7 @@ func (s *Server) pickupView(c fiber.Ctx, b *book) (*pickupView, error) {
 		return nil, err
 	}
 	v.Density = densityOf(m.plan)
-	data := map[string]any{"layers": len(b.ix.Layers)}
+	data := map[string]any{"layers": len(b.ix.Layers), "photo": d.Doc.Photo}
 	if belief != nil && len(belief.Pieces) > 0 {
 		data["bars"] = bars(belief)
 	}

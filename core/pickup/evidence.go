@@ -212,6 +212,8 @@ func (b *Belief) contradict(ix *layer.Index) {
 				upper(names[low.Kind]), low.Best, names[high.Kind], high.Best, high.Best-low.Best)
 			if measured[low.Kind] && !measured[high.Kind] {
 				text += " Did the printer go on without filament? Then only what was measured counts."
+			} else if k := high.Kind; k == Weight || k == Spool {
+				text += " Was something else weighed along, or is the filament denser than that?"
 			} else if !measured[low.Kind] && measured[high.Kind] {
 				text += " Was the part measured at its highest place, or the number read off later than it " +
 					"stopped?"

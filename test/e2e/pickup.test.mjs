@@ -97,6 +97,94 @@ test("the bollard that failed at 60 %: three pieces of evidence, and the file", 
   assert.deepEqual(p.problems, []);
 });
 
+test("a picture of the part lies under the layer it shows, pinned by two places", async () => {
+  const p = await page(browser);
+  await open(p, 3);
+  await tell(p, "touch", { value: "41.0" });
+  await p.waitForSelector('[data-piece]:has-text("layer 205")');
+  // The part as a camera would see it: a blue disc, turned, and a light place on it.
+  const [w, h, r, cx, cy] = [900, 700, 220, 470, 360];
+  const png = await p.evaluate(
+    ([w, h, r, cx, cy]) => {
+      const c = Object.assign(document.createElement("canvas"), { width: w, height: h });
+      const x = c.getContext("2d");
+      x.fillStyle = "#8a7f6a";
+      x.fillRect(0, 0, w, h);
+      x.fillStyle = "#2030e0";
+      x.beginPath();
+      x.arc(cx, cy, r, 0, 7);
+      x.fill();
+      return c.toDataURL("image/png").split(",")[1];
+    },
+    [w, h, r, cx, cy],
+  );
+  const picture = {
+    name: "part.png",
+    mimeType: "image/png",
+    buffer: Buffer.from(png, "base64"),
+  };
+  await p.setInputFiles("[data-photo]", picture);
+  await p.waitForSelector("[data-pinning]:not([hidden])");
+  await axe(p, "a picture that is pinned");
+  // By pointer onto the two places; the camera was turned by a quarter of a right angle.
+  const box = await p.locator("[data-picture]").boundingBox();
+  for (const [i, turn] of [
+    [0, 5 / 4],
+    [1, 1 / 4],
+  ]) {
+    const at = Math.PI * (turn + 1 / 8);
+    const handle = await p.locator("[data-handle]").nth(i).boundingBox();
+    await p.mouse.move(handle.x + 14, handle.y + 14);
+    await p.mouse.down();
+    await p.mouse.move(
+      box.x + ((cx + r * Math.cos(at)) / w) * box.width,
+      box.y + ((cy - r * Math.sin(at)) / h) * box.height,
+      { steps: 4 },
+    );
+    await p.mouse.up();
+  }
+  await p.click("[data-pinned]");
+  await p.waitForFunction(() => /Pinned/.test(document.querySelector("#said").textContent));
+  // Without the layer over it the disc fills the circle that the layer is, and no more.
+  await p.locator("[data-fade]").fill("0");
+  const blue = () =>
+    p.$eval('[data-page="left"]', (c) => {
+      const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+      let [x0, y0, x1, y1] = [1e9, 1e9, -1, -1];
+      for (let k = 0; k < d.length; k += 4)
+        if (d[k + 2] > 180 && d[k] < 90) {
+          const x = (k / 4) % c.width,
+            y = Math.floor(k / 4 / c.width);
+          [x0, y0, x1, y1] = [Math.min(x0, x), Math.min(y0, y), Math.max(x1, x), Math.max(y1, y)];
+        }
+      return [x1 - x0, y1 - y0];
+    });
+  await p.waitForFunction(() => {
+    const c = document.querySelector('[data-page="left"]');
+    const d = c.getContext("2d").getImageData(c.width / 2, c.height / 2, 1, 1).data;
+    return d[2] > 180;
+  });
+  const [across, high] = await blue();
+  assert.ok(Math.abs(across - high) < 8, `a disc stays one: ${across} by ${high}`);
+  const size = await p.$eval('[data-page="left"]', (c) => c.height);
+  assert.ok(across > size / 4 && across < size, `${across} of ${size}`);
+  // It is no new print, it stays over a reload, and can be taken away and back.
+  await p.reload();
+  await p.waitForSelector('[data-pickup][data-ready="true"]');
+  await p.waitForSelector("[data-fade]");
+  await p.click('button:has-text("Take it away")');
+  await p.waitForSelector("[data-photo]", { state: "attached" });
+  await p.setInputFiles("[data-photo]", {
+    name: "part.png",
+    mimeType: "image/png",
+    buffer: Buffer.from("no picture"),
+  });
+  await p.waitForFunction(() => /no picture/.test(document.querySelector("#said").textContent));
+  await p.click("#pu-undo");
+  await p.waitForSelector("[data-fade]");
+  assert.deepEqual(p.problems, []);
+});
+
 test("a start inside a layer, on the thread and by a click on the page", async () => {
   const p = await page(browser);
   await open(p, 5);

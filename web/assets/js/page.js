@@ -13,6 +13,8 @@ import { bar, body, dots, hole, leaps, nozzle, pin, way } from "./signs.js";
 //   sits     [{ x, y, across, long, shape, turn }]: what lies in them
 //   overs    [[x0, y0, x1, y1]]: ways that are lifted over it
 //   chosen   [{ geo, from, to }]: paths that are chosen
+//   photo    { img, matrix, plastic }: a picture of the part underneath; matrix maps its
+//            dots to mm, plastic is how much of what is laid is seen over it, 0 to 1
 export function draw(
   canvas,
   view,
@@ -29,6 +31,7 @@ export function draw(
     sits = [],
     overs = [],
     chosen = [],
+    photo,
   },
 ) {
   const dpr = window.devicePixelRatio || 1;
@@ -61,6 +64,13 @@ export function draw(
   c.transform(...m);
   c.lineCap = "round";
   c.lineJoin = "round";
+  if (photo) {
+    c.save();
+    c.transform(...photo.matrix);
+    c.drawImage(photo.img, 0, 0);
+    c.restore();
+    c.globalAlpha = photo.plastic;
+  }
   if (below) {
     c.strokeStyle = mix(page, ink, 0.2);
     c.lineWidth = 1.2 / s;
@@ -77,6 +87,7 @@ export function draw(
     c.drawImage(pic, 0, 0);
     c.restore();
   }
+  c.globalAlpha = 1;
   if (overlay) over(c, s, overlay, sea, ink);
   for (const p of chosen) tube(c, s, p, sea, page);
   c.restore();

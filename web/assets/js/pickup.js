@@ -6,6 +6,7 @@ import { View, zooms } from "./view.js";
 import { WAY, nearest } from "./geometry.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
+import { Photo } from "./photo.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
@@ -62,6 +63,13 @@ export async function pickup(root) {
     if (e) e.textContent = text;
   };
 
+  const photo = new Photo(root, id, {
+    redraw: () => pages(),
+    post,
+    shown: () => shown.left,
+    fetched: () => htmx.ajax("GET", `/prints/${id}/pickup/now`, { source: q("#pickup") }),
+  });
+
   function cutOf(geo, line) {
     let i = 0;
     while (i < geo.n && geo.line[i] < line) i++;
@@ -99,8 +107,21 @@ export async function pickup(root) {
       parts: [{ geo: a, from: 0, to, colour: colour(n) }],
       below: state.inside ? await layer(n - 1) : null,
       pins: state.pins,
+      photo: photo.under(),
       at: end >= 0 ? { geo: a, piece: end, end: true, text: "was laid last" } : null,
     });
+    if (photo.pinning) {
+      // the two places that the picture is pinned by, instead of what comes next
+      draw(right, view, {
+        parts: [{ geo: a, from: 0, to, colour: colour(n) }],
+        pins: photo.places(),
+      });
+      put("right-name", `Layer ${n}`);
+      put("right-what", "the same layer");
+      put("right-note", "1 and 2 are these places");
+      return;
+    }
+    put("right-what", "laid first");
     const first = firstLaid(b, cut, b.n);
     const route =
       state.landing && state.spot && !state.loose
@@ -195,7 +216,7 @@ export async function pickup(root) {
     const kind = q("#ev-kind").value,
       [label, hint] = ASK[kind];
     for (const e of root.querySelectorAll("[data-for]"))
-      e.hidden = !e.dataset.for.split(" ").includes(kind);
+      e.hidden = !e.dataset.for.split(/\s+/).includes(kind);
     q("[data-label]").textContent = label;
     q("[data-hint]").textContent = hint;
   }
@@ -212,6 +233,7 @@ export async function pickup(root) {
     pages();
     ribbon();
     wire();
+    photo.fresh(state);
   }
 
   // wire listens on what was sent anew.
