@@ -52,8 +52,8 @@ func TestPhoto(t *testing.T) {
 	if code != 200 || got != string(whole) {
 		t.Errorf("%d, %d bytes", code, len(got))
 	}
-	pins := []string{"px1", ".2", "py1", ".9", "x1", "80", "y1", "101", "px2", "1.7", "py2", "-1", "x2",
-		"139", "y2", "118.9"}
+	pins := []string{"px1", ".2", "py1", ".9", "x1", "80", "y1", "101",
+		"px2", "1.7", "py2", "-1", "x2", "139", "y2", "118.9"}
 	c.steps(t, []step{
 		{u + "/photo/pin", pins[:14], 422, "place of the picture is missing"},
 		{u + "/photo/pin", append(pins[:14:14], "y2", "NaN"), 422, "place of the picture is missing"},

@@ -105,18 +105,18 @@ test("a picture of the part lies under the layer it shows, pinned by two places"
   // The part as a camera would see it: a blue disc, turned, and a light place on it.
   const [w, h, r, cx, cy] = [900, 700, 220, 470, 360];
   const png = await p.evaluate(
-    ([w, h, r, cx, cy]) => {
-      const c = Object.assign(document.createElement("canvas"), { width: w, height: h });
+    (disc) => {
+      const c = Object.assign(document.createElement("canvas"), { width: 900, height: 700 });
       const x = c.getContext("2d");
       x.fillStyle = "#8a7f6a";
-      x.fillRect(0, 0, w, h);
+      x.fillRect(0, 0, 900, 700);
       x.fillStyle = "#2030e0";
       x.beginPath();
-      x.arc(cx, cy, r, 0, 7);
+      x.arc(...disc, 0, 7);
       x.fill();
       return c.toDataURL("image/png").split(",")[1];
     },
-    [w, h, r, cx, cy],
+    [cx, cy, r],
   );
   const picture = {
     name: "part.png",
