@@ -32,11 +32,12 @@ const (
 type PickupDoc struct {
 	Evidence []pickup.Evidence `json:"evidence"`
 	Choice   pickup.Choice     `json:"choice"`
-	Taken    bool              `json:"taken,omitempty"`  // the place was chosen by a person
-	Layer    int               `json:"layer,omitempty"`  // that the written file begins with
-	Line     int64             `json:"line,omitempty"`   // of the original, at which it begins
-	Length   int               `json:"length,omitempty"` // lines of the written file's opening
-	Photo    *Photo            `json:"photo,omitempty"`  // of the part, from above
+	Taken    bool              `json:"taken,omitempty"`   // the place was chosen by a person
+	Layer    int               `json:"layer,omitempty"`   // that the written file begins with
+	Line     int64             `json:"line,omitempty"`    // of the original, at which it begins
+	Length   int               `json:"length,omitempty"`  // lines of the written file's opening
+	GoesOn   bool              `json:"goes_on,omitempty"` // it does not wait where it primes
+	Photo    *Photo            `json:"photo,omitempty"`   // of the part, from above
 }
 
 // history is a document with what it was before.

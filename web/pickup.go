@@ -64,6 +64,7 @@ func settled(doc *store.PickupDoc, b *pickup.Belief) pickup.Choice {
 	if c.Z == "" {
 		c.Z = pickup.ByTouch
 	}
+	c.PrimeWait = !doc.GoesOn && !c.LooseTop
 	if c.Layer == 0 && b != nil && len(b.Pieces) > 0 { // nothing known proposes nothing
 		c.Layer, c.Measured = b.Best, b.ByHeight()
 	}

@@ -84,6 +84,7 @@ func (s *Server) decide(c fiber.Ctx) error {
 			if err := amounts(c, ch); err != nil {
 				return "", err
 			}
+			d.GoesOn = c.FormValue("prime_wait") == ""
 		}
 		return said, nil
 	})

@@ -269,7 +269,13 @@ func atThePrinter(m *marked, b *book, r *release.Release, c *pickup.Choice,
 	if class := firstClass(b, s); class != "" {
 		what = class + " "
 	}
-	add("Start the pick-up. It lays layer %d first: %snear X %.0f Y %.0f.", s.Layer, what,
+	if c.PrimeWait && p.Spot != [2]float64{} {
+		add("Start the pick-up. It pushes filament through beside the part, at X %.0f Y %.0f, and waits: "+
+			"take off what hangs, then let it go on.", p.Spot[0], p.Spot[1])
+	} else {
+		add("Start the pick-up.")
+	}
+	add("It lays layer %d first: %snear X %.0f Y %.0f.", s.Layer, what,
 		p.Landing[0], p.Landing[1])
 	add("Stop it at once when the nozzle scrapes over the part, or the first line does not stick.")
 	if res := r.Result; res != nil {

@@ -65,6 +65,8 @@ func TestPickupPages(t *testing.T) {
 		{u + "/choice", []string{"start", "next"}, 200, "begins with layer 31"},
 		{u + "/choice", []string{"all", "1", "dz", "0,1", "feeler", "0.1", "ease_layers", "2",
 			"ease_speed", "80", "ease_hotter", "5", "prime", "15"}, 200, "M220 S80"},
+		{u + "/choice", []string{"all", "1", "ease_layers", "2"}, 200, "M220 S80"},
+		{u + "/choice", []string{"all", "1", "prime_wait", "1"}, 200, "and waits: take off what hangs"},
 		{u + "/choice", []string{"all", "1", "dz", "50"}, 422, "from -2 to 2"},
 		{u + "/choice", []string{"all", "1", "prime_at", "left"}, 422, "is no place"},
 		{u + "/choice", []string{"all", "1"}, 200, "G92 Z9"},

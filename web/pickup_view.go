@@ -248,7 +248,8 @@ func (v *pickupView) choices(b *book, doc *store.PickupDoc, c *pickup.Choice,
 	}
 	v.HomeAt, v.PrimeAt = pair(c.HomeAt), pair(c.PrimeAt)
 	if c.Ease.Layers > 0 {
-		v.EaseSpeed, v.EaseHo = fmt.Sprint(c.Ease.Speed), fmt.Sprint(c.Ease.Hotter)
+		e := c.Eased()
+		v.EaseSpeed, v.EaseHo = or(numberOrBlank(e.Speed), "100"), fmt.Sprint(e.Hotter)
 	}
 }
 

@@ -32,6 +32,14 @@ func (w *writer) eased() {
 	}
 }
 
+// fanLine brings the part fan to a speed.
+func fanLine(fan int64) string {
+	if fan == 0 {
+		return "M107"
+	}
+	return "M106 " + routine.Word('S', gcode.Nano(fan))
+}
+
 // factors are by how much the plan changes speed and flow in front of a line.
 func (w *writer) factors(line int64) (speed, flow float64) {
 	if w.res == nil {
@@ -73,6 +81,9 @@ func (w *writer) easing() (string, int, error) {
 			v = w.s.At.Nozzle() // nothing changed on the way: what was chosen stays
 		}
 		out = append(out, "M104 "+routine.Word('S', gcode.Nano(v))+" ; nozzle as it would be")
+	}
+	if e.Fan {
+		out = append(out, fanLine(at.Fan)+" ; fan as the file has it")
 	}
 	if len(out) == 0 {
 		return "", 0, nil

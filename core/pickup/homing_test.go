@@ -148,6 +148,48 @@ func TestTouchCheck(t *testing.T) {
 	}
 }
 
+// TestPrimeWait waits where it primes when that is asked for, behind the purge and in front of
+// the way over the part, and drawn back by then.
+func TestPrimeWait(t *testing.T) {
+	src, ix := read(t, tower(20))
+	for _, c := range []Choice{{}, {PrimeWait: true}, {PrimeWait: true, LooseTop: true}} {
+		c.Start, c.Layer = Next, 10
+		p, err := Make(src, ix, nil, c, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out []string
+		for _, e := range p.Opening {
+			out = append(out, e.Now)
+		}
+		text := strings.Join(out, "\n")
+		at := strings.Index(text, "M0 Take off what hangs, then resume")
+		if (at > 0) != (c.PrimeWait && !c.LooseTop) {
+			t.Errorf("%+v: %s", c, text)
+		}
+		if at > 0 && (strings.Index(text, "G1 E12 ") > at || strings.LastIndex(text[:at], "E-") < 0 ||
+			strings.LastIndex(text, "G1 X100") < at) {
+			t.Errorf("it waits in the wrong place: %s", text)
+		}
+	}
+}
+
+// TestEased makes layers gentler by a number alone, and by what is said beside it.
+func TestEased(t *testing.T) {
+	for _, c := range []struct {
+		c    Choice
+		want Ease
+	}{
+		{Choice{}, Ease{}}, {Choice{Ease: Ease{Layers: 2}}, Ease{Layers: 2, Speed: 80, Hotter: 5}},
+		{Choice{Ease: Ease{Layers: 2, Speed: 50}}, Ease{Layers: 2, Speed: 50}},
+		{Choice{Ease: Ease{Layers: 2}, Flow: 105}, Ease{Layers: 2}},
+	} {
+		if got := c.c.Eased(); got != c.want {
+			t.Errorf("%+v: %+v", c.c, got)
+		}
+	}
+}
+
 // TestTouchCheckAsItHomes finds the height as the pick-up will, in the printer's own words.
 func TestTouchCheckAsItHomes(t *testing.T) {
 	src, ix := read(t, tower(20))
@@ -170,6 +212,11 @@ func TestTouchCheckAsItHomes(t *testing.T) {
 		strings.Count(got, "\nM117 Place") != 6 || !strings.Contains(got, "do 0.1 mm of paper just fit") {
 		t.Errorf("%s", got)
 	}
+	pr.SettleBefore, pr.StayAwake = []string{"M400"}, []string{"M84 S3600"}
+	if got := text(pr, Choice{}); strings.Count(got, "\nM84 S3600 ; keeps it awake\nM400 ;") != 6 {
+		t.Errorf("it falls asleep, or stops late: %s", got)
+	}
+	pr.SettleBefore, pr.StayAwake = nil, nil
 	pr.Blank, pr.Stop[plan.Insert] = true, "M600"
 	if got := text(pr, Choice{Feeler: 0.2}); strings.Count(got, "\nM0 Place") != 6 ||
 		!strings.Contains(got, "0.2 mm of paper") || !strings.Contains(got, "G92 Z2.2 ") {

@@ -88,7 +88,7 @@ func (w *writer) loose() error {
 const slowest = 20
 
 // gentle, when it is asked for, gives a loose top a first layer as the file's own: its bed,
-// its heat and its speed, and what it lies higher is filled. What somebody has chosen stays.
+// its heat, its fan and its speed, and what it lies higher is filled. What somebody has chosen stays.
 func (c *Choice) gentle(src layer.Source, ix *layer.Index, s *Start) error {
 	first, err := ix.Before(src, min(2, len(ix.Layers)))
 	if err != nil {
@@ -97,7 +97,13 @@ func (c *Choice) gentle(src layer.Source, ix *layer.Index, s *Start) error {
 	if bed := first.Bed(); c.Bed == 0 && bed > s.At.Bed() {
 		c.Bed = float64(bed) / 1e6
 	}
-	if c.Ease.Layers > 0 || s.Layer >= len(ix.Layers) {
+	if s.Layer >= len(ix.Layers) {
+		return nil
+	}
+	if fan := ix.Layers[0].Fan; fan < s.At.Fan {
+		s.At.Fan, c.Ease.Fan = fan, true
+	}
+	if c.Ease.Layers > 0 {
 		return nil
 	}
 	c.Ease.Layers = 1

@@ -280,6 +280,13 @@ func TestGentleLooseTop(t *testing.T) {
 	file := strings.Replace(tower(20), "G1 Z0.4 ", "M104 S200\nG1 Z0.4 ", 1)
 	src, ix := read(t, file)
 	for _, gentle := range []bool{false, true} {
+		made := func(p *Pickup) string {
+			var b strings.Builder
+			for _, e := range p.Edits {
+				b.Write(e.Text)
+			}
+			return b.String()
+		}
 		p, err := Make(src, ix, nil, Choice{Start: Next, Layer: 10, LooseTop: true, Gentle: gentle,
 			DX: 3}, nil)
 		if err != nil {
@@ -287,6 +294,10 @@ func TestGentleLooseTop(t *testing.T) {
 		}
 		if got := p.Choice.Ease.Layers; (got == 1) != gentle {
 			t.Errorf("gentle %v: %d layers", gentle, got)
+		}
+		if text := made(p); strings.Contains(text, "M106 S200 ; fan as the file has it") != gentle ||
+			strings.Contains(text, "M106 S200 ; fan as it was") == gentle {
+			t.Errorf("gentle %v: %s", gentle, text)
 		}
 		if p.Shift[0] != 3*gcode.MM {
 			t.Errorf("moved by %v", p.Shift)

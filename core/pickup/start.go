@@ -40,13 +40,14 @@ type Choice struct {
 	DZ     float64 `json:"dz,omitempty"` //
 	// percent of the file's; of the eased layers, if there are any
 	Flow      float64     `json:"flow,omitempty"`
-	Nozzle    float64     `json:"nozzle,omitempty"`    // °C instead of the file's
-	Bed       float64     `json:"bed,omitempty"`       // °C instead of the file's
-	Ease      Ease        `json:"ease,omitzero"`       //
-	Prime     float64     `json:"prime,omitempty"`     // mm of filament; 0 means 12
-	PrimeAt   *[2]float64 `json:"prime_at,omitempty"`  //
-	Clearance float64     `json:"clearance,omitempty"` // mm above the highest plastic; 0 means 10
-	LooseTop  bool        `json:"loose_top,omitempty"` // print the rest by itself, on the bed
+	Nozzle    float64     `json:"nozzle,omitempty"`     // °C instead of the file's
+	Bed       float64     `json:"bed,omitempty"`        // °C instead of the file's
+	Ease      Ease        `json:"ease,omitzero"`        //
+	Prime     float64     `json:"prime,omitempty"`      // mm of filament; 0 means 12
+	PrimeAt   *[2]float64 `json:"prime_at,omitempty"`   //
+	PrimeWait bool        `json:"prime_wait,omitempty"` // there the printer waits for somebody
+	Clearance float64     `json:"clearance,omitempty"`  // mm above the highest plastic; 0 means 10
+	LooseTop  bool        `json:"loose_top,omitempty"`  // print the rest by itself, on the bed
 	// of a loose top: its first layer as the file's own, see [Choice.gentle]
 	Gentle bool `json:"gentle,omitempty"`
 	// Flip turns verdicts on lines of the start-up: true keeps the line, false
@@ -62,6 +63,23 @@ type Ease struct {
 	Layers int     `json:"layers,omitempty"`
 	Speed  float64 `json:"speed,omitempty"`  // percent
 	Hotter float64 `json:"hotter,omitempty"` // °C
+	Fan    bool    `json:"-"`                // it is slower than in the file
+}
+
+// What gentler layers are when nobody says how much: slower, so that they lie against the
+// part, and hotter, so that they melt into it.
+const (
+	usualEaseSpeed  = 80 // percent
+	usualEaseHotter = 5  // °C
+)
+
+// Eased is how the first layers are made gentler; where only their number is given, as usual.
+func (c *Choice) Eased() Ease {
+	e := c.Ease
+	if e.Layers > 0 && e.Speed == 0 && e.Hotter == 0 && c.Flow == 0 {
+		e.Speed, e.Hotter = usualEaseSpeed, usualEaseHotter
+	}
+	return e
 }
 
 // Start is the place where the new file begins.

@@ -115,16 +115,24 @@ func ask(sc *routine.Script, pr *plan.Printer, question string) {
 	if plan.DoesItAll(word) {
 		word = "M0"
 	}
-	if word == "M0" || word == "M1" {
-		sc.Put(word+" "+question, "look, then resume")
-		return
-	}
-	if pr.Blank {
-		sc.Note("; "+question, "look; this printer shows no messages")
-	} else {
+	told := word == "M0" || word == "M1"
+	switch {
+	case told:
+	case pr.Blank:
+		sc.Note("; "+question, "this printer shows no messages")
+	default:
 		sc.Put("M117 "+question, "on the display")
 	}
-	sc.Put(word, "look, then resume")
+	for _, l := range pr.StayAwake {
+		sc.Put(l, "keeps it awake")
+	}
+	for _, l := range pr.SettleBefore {
+		sc.Put(l, "so that it stops here, not later")
+	}
+	if told {
+		word += " " + question
+	}
+	sc.Put(word, "waits for you")
 }
 
 // standsAt returns how high what a layer lays stands within a nozzle's tip of a place.

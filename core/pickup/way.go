@@ -273,9 +273,13 @@ func (w *writer) prime() {
 				"through by hand before you start.")
 		return
 	}
-	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("purges %g mm; take it off",
-		c.Prime))
+	w.filament(gcode.FromMM(c.Prime), feedPrime, fmt.Sprintf("purges %g mm", c.Prime))
 	w.hold()
+	if c.PrimeWait {
+		n := len(w.sc.Lines())
+		ask(w.sc, w.pr, "Take off what hangs, then resume")
+		w.added(n, "what hangs is taken off")
+	}
 	side := -6.0 // away from the part
 	if gcode.FromMM(x) > w.ix.Box[2] {
 		side = 6

@@ -67,6 +67,7 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 	if c.Clearance <= 0 {
 		c.Clearance = usualClearance
 	}
+	c.Ease = c.Eased()
 	expects := s.At // as the file has it; filaments and changes go beyond that
 	if res != nil {
 		s.heats(res)

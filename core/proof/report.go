@@ -68,6 +68,7 @@ type Work struct {
 	Kept    bool                    // the motors were held, so that the place is known
 	Warm    []float64               // °C that the filament in use at a jump asks for
 	Ease    bool                    // what follows a jump is laid more gently for a while
+	Cool    bool                    // and with less fan than in the file
 	Changes []plan.Change           // that are in force where a jump lands
 	Top     gcode.Nano              // of what is on the bed before anything runs
 
@@ -96,8 +97,8 @@ func Check(ctx context.Context, k *Work) (*Report, error) {
 		w.marks.open[c.ID] = a
 	}
 	if k.Ease {
-		w.marks.open["ease"] = &active{Otherwise: Otherwise{Speed: true, Flow: true, Heat: true},
-			began: true}
+		w.marks.open["ease"] = &active{Otherwise: Otherwise{Speed: true, Flow: true, Heat: true,
+			Fan: k.Cool}, began: true}
 	}
 	w.marks.heats(k.Warm...)
 	i := 0

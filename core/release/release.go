@@ -164,7 +164,7 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 		Stands: !c.LooseTop, Empty: c.LooseTop}
 	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j},
 		Printer: pr, Kept: c.Z == pickup.ByKept && !c.LooseTop,
-		Ease: c.Ease.Layers > 0 || c.Flow > 0, Top: s.Top, Progress: ask.Progress}
+		Ease: c.Ease.Layers > 0 || c.Flow > 0, Cool: c.Ease.Fan, Top: s.Top, Progress: ask.Progress}
 	if res != nil {
 		k.Inserts = inserts(res)
 		for i := range res.Changes {
