@@ -34,7 +34,7 @@ func TestBindPages(t *testing.T) {
 	for _, q := range []struct{ query, says string }{
 		{at + "&move=0:3.4", "ends with layer 11, Pier fine goes on with layer 22"},
 		{at + "&move=0:99", "ends with layer 15, Pier fine goes on with layer 30"},
-		{at + "&j=nozzle&n=0.25", "29 lines stand at this joint"},
+		{at + "&j=nozzle&n=0.25", "21 lines stand at this joint"},
 		{at + "&j=nozzle&n=0,25&dz=-0.04", "Joined at"},
 		{at + "&turn=0", "Pier fine ends with layer 15, Pier coarse goes on with layer 9"},
 		{at + fmt.Sprintf("&add=%d", ids[0]), "Pier fine ends with layer 23, Pier coarse goes on with " +

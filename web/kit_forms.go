@@ -126,6 +126,7 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.StopBeforeMark = c.FormValue("before_mark") != ""
+	p.HomesAfterSwap = c.FormValue("home_after_swap") != ""
 	p.Resume = clip(c.FormValue("resume"))
 	p.G90MovesE = nil
 	if a := c.FormValue("axis"); a == "steps" || a == "start" {

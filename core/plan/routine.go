@@ -86,7 +86,6 @@ var Usual = map[string]string{Colour: "swap by hand", Insert: "drop something in
 func Builtin() map[string]Routine {
 	end := Routine{{Do: "return"}, {Do: "restore"}}
 	tones := Step{Do: "tone", HZ: 880, MS: 200, Times: 3}
-	full := 100.0
 	return map[string]Routine{
 		"printer does it all": append(Routine{{Do: "stop"}}, end...),
 		"swap by hand": append(Routine{
@@ -108,13 +107,11 @@ func Builtin() map[string]Routine {
 			{Do: "heat", Wait: true}, {Do: "purge", MM: 8, Speed: 3}, {Do: "bond", Flow: 0.3},
 		}, end...),
 		"nozzle swap": append(Routine{
+			// A nozzle is loosened and tightened hot, without filament in it.
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 40}, {Do: "park"},
-			{Do: "say", Text: "The nozzle is swapped in a minute"}, {Do: "wait", Seconds: 60,
-				Warn: 10}, {Do: "unload", Speed: 25},
-			{Do: "fan", Percent: &full}, {Do: "cool", Celsius: 90, Wait: true},
-			{Do: "say", Text: "Put in {nozzle}, then resume"}, {Do: "stop"},
-			{Do: "heat", Wait: true}, {Do: "wait", Seconds: 20}, {Do: "load", Speed: 5}, {Do: "purge",
-				MM: 20, Speed: 3},
+			{Do: "unload", Speed: 25},
+			{Do: "say", Text: "Draw the filament out, put in {nozzle} while it is hot, then resume"},
+			{Do: "stop"}, {Do: "load", Speed: 5}, {Do: "purge", MM: 20, Speed: 3},
 		}, end...),
 		"sound only": append(Routine{tones}, end...),
 		"own lines":  append(Routine{{Do: "lines"}}, end...),

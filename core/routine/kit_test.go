@@ -66,3 +66,31 @@ func TestPurgeByPair(t *testing.T) {
 		}
 	}
 }
+
+// TestHomesAfterSwap homes X and Y again once a nozzle was swapped, above the part, where the
+// printer's entry asks for it; a swap is made hot, without filament in the nozzle.
+func TestHomesAfterSwap(t *testing.T) {
+	for _, homes := range []bool{false, true} {
+		pr := plan.Generic()
+		pr.HomesAfterSwap = homes
+		res, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Printer: pr, First: "tar",
+			Filaments: map[string]plan.Filament{"tar": {Unload: 60, Load: 80}},
+			Ears:      []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Nozzle, Nozzle: 0.6}}})
+		got := block(out, "a")
+		if strings.Contains(got, "\nG28 X Y") != homes || strings.Contains(got, "M104") {
+			t.Errorf("%v: %s", homes, got)
+		}
+		want := []string{"G1 Z4", "E-", "M0 Draw the filament out, put in the 0.6 mm nozzle", "G1 E80"}
+		if homes {
+			want = []string{"G1 Z4", "E-", "M0 Draw", "G28 X Y", "G1 E80", "G1 X"}
+		}
+		if !inOrder(got, want...) {
+			t.Errorf("%v: %s", homes, got)
+		}
+		for _, f := range res.Findings {
+			if f.Level == layer.Grave {
+				t.Error(f)
+			}
+		}
+	}
+}

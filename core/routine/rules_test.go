@@ -158,7 +158,7 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 func TestUnknownHeat(t *testing.T) {
 	blind := strings.NewReplacer("M109 S215\n", "BEGIN_WORK\n", "M104 S205 ; later\n", "",
 		"M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(tall())
-	for _, e := range []plan.Ear{{Kind: plan.Nozzle},
+	for _, e := range []plan.Ear{
 		{Kind: plan.Insert, Routine: json.RawMessage(`"drop many things in"`)}, {Kind: plan.Insert,
 			Routine: asJSON(plan.Step{Do: "heat", Wait: true})}} {
 		e.ID, e.BeforeLayer = "a", 5

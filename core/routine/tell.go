@@ -117,6 +117,9 @@ func (c *compiler) stop() {
 	for _, l := range c.plan.Printer.SettleAfter {
 		c.ownLine(l, "so that this printer goes on from here")
 	}
+	if c.ear.Kind == plan.Nozzle && c.plan.Printer.HomesAfterSwap && !c.all {
+		c.addLine("G28 X Y", "a wrench may have moved the head; it is above the part")
+	}
 }
 
 // resumes ends the messages of waits that a person ends.
