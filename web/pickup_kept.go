@@ -6,9 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"math"
 	"strconv"
-	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -36,13 +34,6 @@ type madePickup struct {
 	Loose    bool         `json:"loose,omitempty"`
 }
 
-// drawnWall is the layer that lies on top, from above, with the places of the touch check.
-type drawnWall struct {
-	W, H float64
-	D    string
-	Pins [][2]float64
-}
-
 // make keeps what was examined.
 func (s *Server) makeKept(ctx context.Context, b *book, m *marked, r *release.Release,
 	c *pickup.Choice) ([]byte, error) {
@@ -53,7 +44,12 @@ func (s *Server) makeKept(ctx context.Context, b *book, m *marked, r *release.Re
 			k.Warnings = append(k.Warnings, f.Message)
 		}
 	}
-	if !c.LooseTop {
+	if c.LooseTop {
+		var err error
+		if k.Drawing, err = drawFaces(b, &r.Pickup.Start); err != nil {
+			return nil, err
+		}
+	} else {
 		t, places, err := release.Touch(ctx, b.src, b.ix, m.plan.Printer, *c, release.Asked{})
 		if err == nil && t.Stopped() == nil {
 			file, _, err := t.Reader()
@@ -78,54 +74,6 @@ func (s *Server) makeKept(ctx context.Context, b *book, m *marked, r *release.Re
 	}
 	k.Sheet = atThePrinter(m, b, r, c, &k)
 	return json.Marshal(k)
-}
-
-// drawWall draws the outer walls of the layer that lies on top.
-func drawWall(b *book, st *pickup.Start, pins [][2]float64) (drawnWall, error) {
-	n := max(st.Kept, 1)
-	if st.Inside {
-		n = st.Layer
-	}
-	moves, err := b.ix.Decode(b.src, n)
-	if err != nil {
-		return drawnWall{}, err
-	}
-	const px = 260.0
-	l := &b.ix.Layers[n-1]
-	x0, y1 := l.Box[0].Millimetres(), l.Box[3].Millimetres()
-	wide, deep := l.Box[2].Millimetres()-x0, y1-l.Box[1].Millimetres()
-	k := px / max(wide, deep, 1)
-	at := func(x, y float64) (float64, float64) {
-		return math.Round((x-x0)*k*10)/10 + 12, math.Round((y1-y)*k*10)/10 + 12
-	}
-	d := drawnWall{W: math.Ceil(wide*k) + 24, H: math.Ceil(deep*k) + 24}
-	var path strings.Builder
-	for _, p := range layer.Paths(moves) {
-		if p.Class != layer.Outer && p.Class != layer.Inner || path.Len() > 200_000 {
-			continue
-		}
-		for i, m := range moves[p.From:p.To] {
-			if i == 0 {
-				x, y := at(m.From[0].Millimetres(), m.From[1].Millimetres())
-				fmt.Fprintf(&path, "M%g %g", x, y)
-			}
-			if m.Arc != nil {
-				for t := 1; t <= 8; t++ {
-					x, y := at(m.Arc.At(float64(t) / 8))
-					fmt.Fprintf(&path, "L%g %g", x, y)
-				}
-				continue
-			}
-			x, y := at(m.To[0].Millimetres(), m.To[1].Millimetres())
-			fmt.Fprintf(&path, "L%g %g", x, y)
-		}
-	}
-	d.D = path.String()
-	for _, p := range pins {
-		x, y := at(p[0], p[1])
-		d.Pins = append(d.Pins, [2]float64{x, y})
-	}
-	return d, nil
 }
 
 // pickupName names the file of a pick-up.
@@ -242,7 +190,7 @@ func atThePrinter(m *marked, b *book, r *release.Release, c *pickup.Choice,
 	if c.LooseTop {
 		add("Take everything off the bed and clean it.")
 		add("Start the file: it begins as the original did.")
-		add("Glue the top on when it has cooled.")
+		add("Glue the top on when it has cooled; the drawing below shows where.")
 		return out
 	}
 	warm := ""
@@ -270,8 +218,8 @@ func atThePrinter(m *marked, b *book, r *release.Release, c *pickup.Choice,
 		what = class + " "
 	}
 	if c.PrimeWait && p.Spot != [2]float64{} {
-		add("Start the pick-up. It pushes filament through beside the part, at X %.0f Y %.0f, and waits: "+
-			"take off what hangs, then let it go on.", p.Spot[0], p.Spot[1])
+		add("Start the pick-up. It pushes filament through beside the part, at X %.0f Y %.0f, and "+
+			"waits: take off what hangs, then let it go on.", p.Spot[0], p.Spot[1])
 	} else {
 		add("Start the pick-up.")
 	}

@@ -88,7 +88,8 @@ func (w *writer) loose() error {
 const slowest = 20
 
 // gentle, when it is asked for, gives a loose top a first layer as the file's own: its bed,
-// its heat, its fan and its speed, and what it lies higher is filled. What somebody has chosen stays.
+// its heat, its fan and its speed, and what it lies higher is filled. What somebody has
+// chosen stays.
 func (c *Choice) gentle(src layer.Source, ix *layer.Index, s *Start) error {
 	first, err := ix.Before(src, min(2, len(ix.Layers)))
 	if err != nil {
