@@ -63,7 +63,7 @@ func TestBindCommand(t *testing.T) {
 		"; dogear joint 1: nozzle swap") || last != "; dogear joint 1 ends" {
 		t.Errorf("%q … %q", first, last)
 	}
-	for _, want := range []string{"0.25 mm nozzle while it is hot", "G1 Z17.96", "G92 Z18"} {
+	for _, want := range []string{"0.25 mm nozzle hot", "G1 Z17.96", "G92 Z18"} {
 		if !strings.Contains(strings.Join(lines[j.Lines[0]-1:j.Lines[1]], "\n"), want) {
 			t.Errorf("%q is not in the joint", want)
 		}

@@ -110,7 +110,7 @@ func Builtin() map[string]Routine {
 			// A nozzle is loosened and tightened hot, without filament in it.
 			tones, {Do: "retract", MM: 2, Speed: 35}, {Do: "lift", MM: 40}, {Do: "park"},
 			{Do: "unload", Speed: 25},
-			{Do: "say", Text: "Draw the filament out, put in {nozzle} while it is hot, then resume"},
+			{Do: "say", Text: "Filament out, put in {nozzle} hot, then resume"},
 			{Do: "stop"}, {Do: "load", Speed: 5}, {Do: "purge", MM: 20, Speed: 3},
 		}, end...),
 		"sound only": append(Routine{tones}, end...),

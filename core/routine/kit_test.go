@@ -80,9 +80,9 @@ func TestHomesAfterSwap(t *testing.T) {
 		if strings.Contains(got, "\nG28 X Y") != homes || strings.Contains(got, "M104") {
 			t.Errorf("%v: %s", homes, got)
 		}
-		want := []string{"G1 Z4", "E-", "M0 Draw the filament out, put in the 0.6 mm nozzle", "G1 E80"}
+		want := []string{"G1 Z4", "E-", "M0 Filament out, put in the 0.6 mm nozzle hot", "G1 E80"}
 		if homes {
-			want = []string{"G1 Z4", "E-", "M0 Draw", "G28 X Y", "G1 E80", "G1 X"}
+			want = []string{"G1 Z4", "E-", "M0 Filament", "G28 X Y", "G1 E80", "G1 X"}
 		}
 		if !inOrder(got, want...) {
 			t.Errorf("%v: %s", homes, got)

@@ -91,7 +91,7 @@ test("the harbour wall is bound, coarse to 18 mm and fine above, with a nozzle s
   assert.equal(download.suggestedFilename(), "harbour-wall-bound.gcode");
   const text = readFileSync(await download.path(), "utf8");
   assert.match(text, /; dogear joint 1: nozzle swap, then Harbour wall, fine from layer 120/);
-  assert.match(text, /M0 Put in the 0.25 mm nozzle/);
+  assert.match(text, /M0 Filament out, put in the 0.25 mm nozzle hot/);
   const got = lays(text);
   assert.equal(got.stops.length, 1);
   assert.ok(got.stops[0].z > 50, `the head waits at ${got.stops[0].z} mm`);
