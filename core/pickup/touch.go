@@ -3,6 +3,7 @@ package pickup
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -31,11 +32,10 @@ func TouchCheck(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice) (
 	if s.Lies > ix.Layers[n-1].Z {
 		n = s.Layer // laid in part, or laid again
 	}
-	moves, err := ix.Decode(src, n)
+	moves, points, err := touched(src, ix, s, n)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	points := corners(moves)
 	if len(points) == 0 {
 		return nil, nil, nil, fmt.Errorf("layer %d has no wall to touch", n)
 	}
@@ -59,7 +59,7 @@ func TouchCheck(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice) (
 	out := [][2]float64{}
 	for i, p := range points {
 		out = append(out, [2]float64{p[0].Millimetres(), p[1].Millimetres()})
-		z := max(z, standsAt(moves, p)) // inner walls may be half a layer higher
+		z := max(p[2], standsAt(moves, p)) // inner walls may be half a layer higher
 		sc.Put(fmt.Sprintf("G1 %s %s F%d", routine.Word('X', p[0]+gcode.FromMM(c.DX)),
 			routine.Word('Y', p[1]+gcode.FromMM(c.DY)), feedXY), fmt.Sprintf("over place %d", i+1))
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z+2*gcode.MM+gcode.FromMM(c.DZ)), feedZ),
@@ -72,6 +72,46 @@ func TouchCheck(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice) (
 	}
 	sc.Note("; dogear touch check ends", "")
 	return sc.Lines(), out, s, nil
+}
+
+// touched finds the places of a touch check on layer n, with what lies there. Of a layer that
+// is laid in part only what lies by then counts; where that is no wall yet, places of the layer
+// below are taken that are still free.
+func touched(src layer.Source, ix *layer.Index, s *Start, n int) ([]layer.Move, [][3]gcode.Nano,
+	error) {
+	moves, err := ix.Decode(src, n)
+	if err != nil || !s.Inside || n != s.Layer {
+		return moves, corners(moves), err
+	}
+	laid := slices.DeleteFunc(moves, func(m layer.Move) bool { return m.Line >= s.Line })
+	points := corners(laid)
+	if n == 1 || len(points) == 3 && apart(points) {
+		return laid, points, nil
+	}
+	below, err := ix.Decode(src, n-1)
+	if err != nil {
+		return nil, nil, err
+	}
+	free := slices.DeleteFunc(slices.Clone(below),
+		func(m layer.Move) bool { return standsAt(laid, m.From) > 0 || standsAt(laid, m.To) > 0 })
+	if b := corners(free); len(b) == 3 {
+		points = b
+	} else if len(points) == 0 {
+		points = corners(below)
+	}
+	return append(laid, below...), points, nil
+}
+
+// apart reports whether places lie so far from one another that they tell of the whole part.
+func apart(points [][3]gcode.Nano) bool {
+	const least = 5.0 // mm
+	for i, a := range points {
+		b := points[(i+1)%len(points)]
+		if math.Hypot((a[0]-b[0]).Millimetres(), (a[1]-b[1]).Millimetres()) < least {
+			return false
+		}
+	}
+	return true
 }
 
 // checkFrom finds the printer's place in front of a touch check, as the pick-up will.
