@@ -87,6 +87,9 @@ func (s *Server) bindShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	if err := s.along(c.Context(), b, p.ID); err != nil {
+		s.log.Warn("the ears of the pieces did not come along", "print", p.ID, "error", err)
+	}
 	s.jobs.start(p)
 	c.Set("HX-Redirect", "/")
 	return c.SendStatus(fiber.StatusOK)

@@ -88,3 +88,41 @@ func TestBindPages(t *testing.T) {
 		t.Error(code, body)
 	}
 }
+
+// TestBindAlong takes the ears of the pieces along, each to the layer that it has in the bound
+// file, and says which stayed behind.
+func TestBindAlong(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	d := demo.DialectNamed("plain")
+	coarse, _ := demo.Slice(demo.Pier(0.3, 0), d)
+	fine, _ := demo.Slice(demo.Pier(0.15, 0), d)
+	a, _ := c.bring("pier-coarse.gcode", coarse)
+	b, _ := c.bring("pier-fine.gcode", fine)
+	ear := func(id int64, before, note string) {
+		t.Helper()
+		if code, body := c.form(fmt.Sprintf("/prints/%d/ears", id), "where", before, "kind", "insert",
+			"all", "1", "note", note); code != 200 {
+			t.Fatal(code, body)
+		}
+	}
+	ear(a, "5", "")
+	ear(a, "12", "") // above the joint: of no part of this piece
+	ear(b, "20", "")
+	ear(b, "16", "") // at the joint
+	ear(b, "line 1203", "")
+	c.steps(t, []step{{fmt.Sprintf("/bind/shelf?p=%d:1-8&p=%d:16-31", a, b), nil, 200, ""}})
+	id := b + 1
+	c.read(id)
+	page := c.page(t, fmt.Sprint("/prints/", id), "2 ears of the pieces came along", "stayed behind",
+		`data-before="5"`, `data-before="13"`)
+	if n := strings.Count(page, `data-ear="`); n != 2 {
+		t.Errorf("%d ears", n)
+	}
+	c.page(t, fmt.Sprintf("/prints/%d/proof", id), "Same plastic")
+	// Without ears nothing is said.
+	c.steps(t, []step{{fmt.Sprintf("/bind/shelf?p=%d:1-3&p=%d:6-15", a, b), nil, 200, ""}})
+	c.read(id + 1)
+	if page := c.page(t, fmt.Sprint("/prints/", id+1)); strings.Contains(page, "came along") {
+		t.Error("ears came along that were not there")
+	}
+}

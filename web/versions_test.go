@@ -37,7 +37,7 @@ func TestVersions(t *testing.T) {
 		t.Fatal(refused)
 	}
 	n := fmt.Sprintf("/prints/%d", a.ID)
-	page := c.page(t, n, "A new slicing. What became of the marks", "the pocket closes", "2 of 2",
+	page := c.page(t, n, "What became of the marks", "the pocket closes", "2 of 2",
 		"block-a.gcode", "speed 70 %")
 	if !strings.Contains(page, "before layer 39 at 9.5 mm is now before layer 49") {
 		t.Errorf("%s", page[strings.Index(page, "data-carried"):][:900])

@@ -21,7 +21,7 @@ type bindCmd struct {
 	Out     string    `short:"o" required:"" help:"File to write; - for standard output."`
 	JSON    bool      `help:"Print dogear-bind/1."`
 	Joint   []string  `help:"${bind_joint}" placeholder:"KIND" sep:","`
-	Nozzle  float64   `help:"Nozzle that goes in at nozzle joints, mm."`
+	Nozzle  []float64 `help:"${bind_nozzle}" sep:"," placeholder:"MM"`
 	DZ      []float64 `name:"dz" help:"${bind_dz}" sep:","`
 	Routine string    `help:"Routine of the joints, by name: one that ships, or one of the plan."`
 	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used."`
@@ -175,31 +175,36 @@ func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
 	return out, files, nil
 }
 
+// each is what is given for joint i: one for all, or one for each.
+func each[T any](all []T, i int) (v T) {
+	switch {
+	case len(all) == 1:
+		return all[0]
+	case len(all) > 1:
+		return all[i]
+	}
+	return v
+}
+
 // joints says what is done at each joint.
 func (c *bindCmd) joints(n int) ([]bind.Joint, error) {
 	out := make([]bind.Joint, max(n, 0))
-	if k := len(c.Joint); k > 1 && k != n {
-		return nil, refuse("usage", fmt.Errorf("%d joints are described, but there are %d", k, n))
-	}
-	if k := len(c.DZ); k > 1 && k != n {
-		return nil, refuse("usage", fmt.Errorf("%d heights are given, but there are %d joints", k, n))
+	for what, k := range map[string]int{"joints are described": len(c.Joint),
+		"heights are given": len(c.DZ), "nozzles are given": len(c.Nozzle)} {
+		if k > 1 && k != n {
+			return nil, refuse("usage", fmt.Errorf("%d %s, but there are %d joints", k, what, n))
+		}
 	}
 	for i := range out {
-		kind := ""
-		switch k := len(c.Joint); {
-		case k == 1:
-			kind = c.Joint[0]
-		case k > 1:
-			kind = c.Joint[i]
-		}
-		switch kind = strings.TrimSpace(kind); kind {
+		kind, nozzle := strings.TrimSpace(each(c.Joint, i)), each(c.Nozzle, i)
+		switch kind {
 		case "nozzle":
-			out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: c.Nozzle}
+			out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: nozzle}
 		case "colour":
 			out[i].Ear = plan.Ear{Kind: plan.Colour}
 		case "", "nothing":
-			if c.Nozzle > 0 && kind == "" {
-				out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: c.Nozzle}
+			if nozzle > 0 && kind == "" {
+				out[i].Ear = plan.Ear{Kind: plan.Nozzle, Nozzle: nozzle}
 			}
 		default:
 			return nil, refuse("usage", fmt.Errorf("a joint is nothing, nozzle or colour, not %q", kind))
@@ -207,12 +212,7 @@ func (c *bindCmd) joints(n int) ([]bind.Joint, error) {
 		if c.Routine != "" && out[i].Ear.Kind != "" {
 			out[i].Ear.Routine, _ = json.Marshal(c.Routine)
 		}
-		switch k := len(c.DZ); {
-		case k == 1:
-			out[i].DZ = c.DZ[0]
-		case k > 1:
-			out[i].DZ = c.DZ[i]
-		}
+		out[i].DZ = each(c.DZ, i)
 	}
 	return out, nil
 }
