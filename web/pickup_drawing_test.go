@@ -25,7 +25,8 @@ func TestGlueSheet(t *testing.T) {
 		{u + "/choice", []string{"loose", "1"}, 200, "Write the loose top"},
 		{u + "/write", nil, 200, ""},
 	})
-	page := c.page(t, p+"/pickups/1", "Where it is glued", "stroke-dasharray", "print this page at 100 %")
+	page := c.page(t, p+"/pickups/1", "Where it is glued", "stroke-dasharray",
+		"print this page at 100 %")
 	_, page, _ = strings.Cut(page, "Where it is glued")
 	page, _, _ = strings.Cut(page, "</svg>")
 	find := func(what string) float64 {

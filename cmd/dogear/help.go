@@ -6,7 +6,8 @@ import "github.com/alecthomas/kong"
 var helps = kong.Vars{
 	"accept":      "Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it.",
 	"bind_nozzle": "Nozzle that goes in at nozzle joints, mm. One for all, or one for each.",
-	"bind_dz":     "By how much everything behind a joint is lifted, mm. One for all, or one for each.",
+	"bind_dz": "By how much everything behind a joint is lifted, mm. One for all, or one for " +
+		"each.",
 	"bind_joint": "What is done at each joint: nothing, nozzle or colour. One for all, or one for " +
 		"each.",
 	"core_inplace": "Write FILE itself, and keep what it was beside it as FILE.orig. A plan made " +
