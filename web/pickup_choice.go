@@ -85,6 +85,10 @@ func (s *Server) decide(c fiber.Ctx) error {
 				return "", err
 			}
 			d.GoesOn = c.FormValue("prime_wait") == ""
+			if ch.Lines = lines(c.FormValue("own")); len(ch.Lines) > 20 {
+				return "", sentence(fiber.StatusUnprocessableEntity, "these are more lines than a start-up "+
+					"sets")
+			}
 		}
 		return said, nil
 	})

@@ -51,6 +51,7 @@ type pickupCmd struct {
 	Bed      float64  `help:"Bed, °C, instead of the file's."`
 	Ease     string   `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
 	Prime    string   `help:"How much is primed, and where." placeholder:"MM@X,Y"`
+	OwnLine  []string `name:"own-line" help:"${pickup_own}" placeholder:"LINE" sep:"none"`
 	Wait     bool     `name:"prime-wait" help:"Stop where it primes, to take the string off."`
 	LooseTop bool     `help:"Print the rest by itself, on the bed, to be glued on."`
 	Gentle   bool     `help:"${pickup_gentle}"`
@@ -338,7 +339,7 @@ func (c *pickupCmd) show(cand []candidate) {
 
 // amounts reads the flags that are written in a short form.
 func (c *pickupCmd) amounts(ch *pickup.Choice) error {
-	ch.PrimeWait = c.Wait
+	ch.PrimeWait, ch.Lines = c.Wait, c.OwnLine
 	if c.Ease != "" {
 		w := strings.Split(c.Ease, ",")
 		n, err := strconv.Atoi(strings.TrimSpace(w[0]))

@@ -205,6 +205,32 @@ func TestOddFiles(t *testing.T) {
 		codes(p, layer.Care) != "macro-start" {
 		t.Error(p.Findings)
 	}
+	for _, c := range []struct {
+		line string
+		ok   bool
+	}{{"M420 S1", true}, {"BED_NET LOAD=harbour", true}, {"M900 K0.2", true}, {"G28", false},
+		{"G1 X5", false}, {"M104 S200", false}, {"M0", false}, {"G91", false}, {"M84", false},
+		{"a\nG28", false}, {"; only a note", true}} {
+		src, ix := read(t, macro)
+		p, err := Make(src, ix, nil, Choice{Start: Next, Layer: 10, Lines: []string{c.line}}, nil)
+		if (err == nil) != c.ok {
+			t.Errorf("%q: %v", c.line, err)
+		}
+		if err != nil || c.line[0] == ';' {
+			continue
+		}
+		var now []string
+		for _, e := range p.Opening {
+			now = append(now, e.Now)
+		}
+		if text := strings.Join(now, "\n"); strings.Index(text, "G28 X Y") >
+			strings.Index(text, c.line) || strings.Index(text, "G1 E12") < strings.Index(text, c.line) {
+			t.Errorf("%q stands in the wrong place:\n%s", c.line, text)
+		}
+		if codes(p, layer.Care) != "" || codes(p, layer.Grave) != "" {
+			t.Errorf("%q: %v", c.line, p.Findings)
+		}
+	}
 	var numbered strings.Builder
 	for i, l := range strings.Split(strings.TrimSpace(tower(20)), "\n") {
 		if strings.HasPrefix(l, ";") {

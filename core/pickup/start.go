@@ -46,6 +46,7 @@ type Choice struct {
 	Prime     float64     `json:"prime,omitempty"`      // mm of filament; 0 means 12
 	PrimeAt   *[2]float64 `json:"prime_at,omitempty"`   //
 	PrimeWait bool        `json:"prime_wait,omitempty"` // there the printer waits for somebody
+	Lines     []string    `json:"lines,omitempty"`      // of somebody's own, behind the homing
 	Clearance float64     `json:"clearance,omitempty"`  // mm above the highest plastic; 0 means 10
 	LooseTop  bool        `json:"loose_top,omitempty"`  // print the rest by itself, on the bed
 	// of a loose top: its first layer as the file's own, see [Choice.gentle]

@@ -8,6 +8,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/plan"
 	"dogear/core/raster"
 	"dogear/core/routine"
 )
@@ -42,7 +43,7 @@ func (w *writer) inPlace() error {
 		return err
 	}
 	w.opening(start)
-	w.p.Findings = append(w.p.Findings, questions(start)...)
+	w.p.Findings = append(w.p.Findings, questions(start, len(c.Lines) > 0)...)
 	w.apart()
 	if bed := s.At.Bed(); bed > 0 && w.sc.State().Bed() != bed {
 		w.addLine("M140 "+routine.Word('S', gcode.Nano(bed)),
@@ -69,6 +70,9 @@ func (w *writer) inPlace() error {
 		return fmt.Errorf("the height %q is not known; there are kept, touch and clear", c.Z)
 	}
 	w.offsets()
+	if err := w.ownLines(); err != nil {
+		return err
+	}
 	w.prime()
 	w.arrive(s.land(gcode.FromMM(c.DZ)), gcode.FromMM(c.DX), gcode.FromMM(c.DY), gcode.FromMM(c.DZ))
 	return nil
@@ -143,6 +147,36 @@ func (w *writer) offsets() {
 			}
 		}
 	}
+}
+
+// ownLines puts in what somebody knows of the start-up that is left out: settings and words of
+// the printer's own, once it has homed.
+func (w *writer) ownLines() error {
+	if err := plan.CheckLines("a line of your own", w.c.Lines...); err != nil {
+		return err
+	}
+	for _, l := range w.c.Lines {
+		var c gcode.Command
+		var a gcode.Act
+		c.Parse([]byte(l))
+		m := gcode.NewMachine(w.ix.Dialect)
+		m.State = *w.sc.State()
+		m.Exec(&c, &a)
+		switch a.Kind {
+		case gcode.Lasting:
+			w.s.At, w.expects = w.s.At.With(l), w.expects.With(l)
+		case gcode.Macro, gcode.Unknown, gcode.Dwell, gcode.Message:
+		case gcode.Nothing:
+			if c.Letter == 0 {
+				continue
+			}
+		default:
+			return fmt.Errorf("“%s” moves, heats, stops or counts otherwise; lines of your own only set "+
+				"what stays in force", l)
+		}
+		w.addLine(l, "a line of your own")
+	}
+	return nil
 }
 
 // withoutZ is a line without its Z word; "" when nothing is left.

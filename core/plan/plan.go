@@ -274,9 +274,9 @@ func checkID(id string) error {
 	return nil
 }
 
-// checkLines says what is wrong with lines that somebody wrote: what they are called,
+// CheckLines says what is wrong with lines that somebody wrote: what they are called,
 // and the lines.
-func checkLines(what string, lines ...string) error {
+func CheckLines(what string, lines ...string) error {
 	for _, l := range lines {
 		switch {
 		case len(l) > maxLine:
@@ -284,6 +284,8 @@ func checkLines(what string, lines ...string) error {
 		case marky.MatchString(l):
 			return fmt.Errorf("%s looks like a mark of Dogear's own (%q); begin the comment with another "+
 				"word", what, l)
+		case strings.ContainsAny(l, "\r\n"):
+			return fmt.Errorf("%s holds a line break (%q); write each line by itself", what, l)
 		}
 	}
 	return nil
@@ -344,7 +346,7 @@ func (p *Plan) checkEar(e *Ear) error {
 	if b := e.BondPass; b != nil && (!within(b.Flow, 0.01, 1)) {
 		return errors.New("the flow of the bond pass must lie between 0.01 and 1")
 	}
-	if err := errors.Join(CheckStop(e.Stop), checkLines("an own line", e.Lines...)); err != nil {
+	if err := errors.Join(CheckStop(e.Stop), CheckLines("an own line", e.Lines...)); err != nil {
 		return err
 	}
 	if e.AtHeight != nil && !within(*e.AtHeight, -farthest, farthest) {

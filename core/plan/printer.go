@@ -148,7 +148,7 @@ func (p *Printer) Check() error {
 			return fmt.Errorf("the place %q is out of range", name)
 		}
 	}
-	if err := checkLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows,
+	if err := CheckLines("a line", slices.Concat(p.SettleBefore, p.SettleAfter, p.Knows,
 		p.Shift, p.Ignores, p.StayAwake)...); err != nil {
 		return err
 	}

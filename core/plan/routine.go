@@ -71,7 +71,7 @@ func (r Routine) Check() error {
 		if s.Percent != nil && !within(*s.Percent, 0, 500) {
 			return fmt.Errorf("step %d (%s): %g %% is out of range", i+1, s.Do, *s.Percent)
 		}
-		if err := checkLines("a line", append([]string{s.Text}, s.Lines...)...); err != nil {
+		if err := CheckLines("a line", append([]string{s.Text}, s.Lines...)...); err != nil {
 			return fmt.Errorf("step %d (%s): %w", i+1, s.Do, err)
 		}
 	}

@@ -70,11 +70,8 @@ func CheckStop(line string) error {
 	if line == "" {
 		return nil
 	}
-	if err := checkLines("a stop word", line); err != nil {
+	if err := CheckLines("a stop word", line); err != nil {
 		return err
-	}
-	if strings.ContainsAny(line, "\r\n") {
-		return errors.New("a stop word is one line")
 	}
 	var m gcode.Machine
 	var a gcode.Act

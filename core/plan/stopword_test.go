@@ -45,7 +45,7 @@ func TestStopWords(t *testing.T) {
 		{"M104 S0", false, false, 0, "something else"},
 		{"M118 A1 action:pause", false, false, 0, ""},
 		{"M117 stop", false, false, 0, "only shows a message"},
-		{"M0\nG28", false, false, 0, "one line"},
+		{"M0\nG28", false, false, 0, "line break"},
 		{"T1", false, false, 0, "something else"},
 		{"; hello", false, false, 0, "this is none"},
 		{"   ", false, false, 0, "this is none"},
