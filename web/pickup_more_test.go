@@ -1,0 +1,36 @@
+package web
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"dogear/core/archive"
+	"dogear/demo"
+)
+
+// TestPickupByWeight takes down what the part weighs, and how the pick-up begins.
+func TestPickupByWeight(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	u := fmt.Sprintf("/prints/%d/pickup", c.upload(file, "wall.gcode"))
+	c.steps(t, []step{
+		{u + "/evidence", []string{"kind", "weight", "value", "9"}, 422, "how dense the filament is"},
+		{u + "/evidence", []string{"kind", "weight", "value", "9000", "density", "1.24"}, 422,
+			"more than the whole print takes"},
+		{u + "/evidence", []string{"kind", "weight", "value", "9,5", "cut", "0,3", "density", "1.24"},
+			200, "9.8 g of 1.24 g/cm³"},
+		{u + "/evidence", []string{"kind", "used", "value", "3.5"}, 200, "3.5 m"},
+		{u + "/undo", nil, 200, "Taken back."},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		// Layers alone are made gentler; what a field shows grey is what is used.
+		{u + "/choice", []string{"all", "1", "ease_layers", "2"}, 200, "M220 S80"},
+		{u + "/choice", []string{"all", "1", "ease_layers", "2"}, 200, `placeholder="80"`},
+		{u + "/choice", []string{"all", "1", "ease_layers", "2", "ease_hotter", "8"}, 200,
+			`placeholder="100"`},
+		{u + "/choice", []string{"all", "1", "prime_wait", "1", "own", "M420 S1\r\n\r\nNET_LOAD"}, 200,
+			"and waits: take off what hangs"},
+		{u + "/choice", []string{"all", "1", "own", "G28"}, 200, "only set what stays in force"},
+		{u + "/choice", []string{"all", "1", "own", strings.Repeat("M420\n", 21)}, 422, "more lines"},
+	})
+}
