@@ -20,7 +20,7 @@ func TestPickupByWeight(t *testing.T) {
 			"more than the whole print takes"},
 		{u + "/evidence", []string{"kind", "weight", "value", "9,5", "cut", "0,3", "density", "1.24"},
 			200, "9.8 g of 1.24 g/cm³"},
-		{u + "/evidence", []string{"kind", "used", "value", "3.5"}, 200, "3.5 m"},
+		{u + "/evidence", []string{"kind", "used", "value", "2.5"}, 200, "2.5 m"},
 		{u + "/undo", nil, 200, "Taken back."},
 		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
 		// Layers alone are made gentler; what a field shows grey is what is used.
