@@ -43,7 +43,8 @@ var pieceNames = map[string]string{
 	pickup.Display:    "Position on the display", pickup.Minutes: "Clock when it stopped",
 	pickup.Percent: "Percentage", pickup.Line: "Line", pickup.Byte: "Bytes sent",
 	pickup.Extruded: "E on the display", pickup.Weight: "Weight of the part",
-	pickup.Spool: "Lost by the spool", pickup.Used: "Filament used",
+	pickup.Picture: "In a picture from the side",
+	pickup.Spool:   "Lost by the spool", pickup.Used: "Filament used",
 }
 
 // pickupDoc returns what is known and decided so far.

@@ -81,7 +81,7 @@ func (s *Server) readEvidence(c fiber.Ctx, b *book) (*pickup.Evidence, error) {
 			return nil, err
 		}
 	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line,
-		pickup.Byte, pickup.Extruded, pickup.Used:
+		pickup.Byte, pickup.Extruded, pickup.Used, pickup.Picture:
 	default:
 		return bad("choose what you know")
 	}

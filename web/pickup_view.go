@@ -174,6 +174,8 @@ func valueOf(e *pickup.Evidence) string {
 		return fmt.Sprintf("%g g of %g g/cm³", e.Value, e.Density)
 	case pickup.Used:
 		return fmt.Sprintf("%g m", e.Value)
+	case pickup.Picture:
+		return fmt.Sprintf("%.1f mm, roughly", e.Value)
 	case pickup.Caliper:
 		return fmt.Sprintf("%.2f ± 0.1 mm", e.Value)
 	case pickup.Counted:
@@ -211,7 +213,7 @@ func bars(b *pickup.Belief) []map[string]any {
 		pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number",
 		pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent",
 		pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E", pickup.Weight: "weight",
-		pickup.Spool: "spool", pickup.Used: "used"}
+		pickup.Spool: "spool", pickup.Used: "used", pickup.Picture: "picture"}
 	for _, p := range b.Pieces {
 		out = append(out, map[string]any{"name": short[p.Kind], "low": p.Low, "high": p.High})
 	}

@@ -18,6 +18,7 @@ var helps = kong.Vars{
 	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
 	"other":          "Apply a plan made for another model all the same.",
 	"pickup_counted": "Layers counted up from one that can be recognised.",
+	"pickup_picture": "Height of the part in a picture from the side, mm.",
 	"pickup_own":     "A line that the start-up set, once it has homed, such as M420 S1. Repeatable.",
 	"pickup_weight":  "The part on a scale, with what was cut off it, g.",
 	"pickup_gentle": "Of a loose top: lay its first layer as high, as warm and as slowly as the " +

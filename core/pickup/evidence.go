@@ -26,11 +26,12 @@ const (
 	Weight     = "weight"      // of the part, with what was cut off it, g
 	Spool      = "spool"       // what the spool has lost since the print began, g
 	Used       = "used"        // the same, m
+	Picture    = "picture"     // the part is so high in a picture from the side
 )
 
 // Kinds in the order in which they are asked for.
 var Kinds = []string{Touch, Caliper, Counted, Layer, FileNumber, Display, Minutes, Percent, Line,
-	Byte, Extruded, Weight, Spool, Used}
+	Byte, Extruded, Weight, Spool, Used, Picture}
 
 // Evidence is one thing that is known about where a print failed.
 type Evidence struct {
@@ -85,7 +86,7 @@ type Belief struct {
 func (b *Belief) ByHeight() bool {
 	for i := range b.Pieces {
 		switch b.Pieces[i].Kind {
-		case Touch, Caliper, Counted, Weight, Spool, Used:
+		case Touch, Caliper, Counted, Weight, Spool, Used, Picture:
 		default:
 			return false
 		}
@@ -228,7 +229,8 @@ var names = map[string]string{Touch: "the touch", Caliper: "the caliper",
 	Layer: "the layer you gave", FileNumber: "the file's number", Counted: "the count",
 	Display: "the display",
 	Line:    "the line", Byte: "the number of bytes", Percent: "the percentage", Minutes: "the clock",
-	Extruded: "the filament axis", Weight: "the scale", Spool: "the spool", Used: "the spool"}
+	Extruded: "the filament axis", Weight: "the scale", Spool: "the spool", Used: "the spool",
+	Picture: "the picture"}
 
 // Measures reports whether a kind of evidence looks at the part or its plastic, not at what the
 // printer says.
@@ -236,6 +238,6 @@ func Measures(kind string) bool { return measured[kind] }
 
 // measured are the kinds that look at the part, not at the printer.
 var measured = map[string]bool{Touch: true, Caliper: true, Counted: true, Weight: true,
-	Spool: true, Used: true}
+	Spool: true, Used: true, Picture: true}
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -34,6 +34,7 @@ func TestEvidence(t *testing.T) {
 		"touch between":   {Evidence{Kind: Touch, Value: 10.11}, 50, 51, 51},
 		"touch half way":  {Evidence{Kind: Touch, Value: 10.1}, 50, 51, 50},
 		"caliper":         {Evidence{Kind: Caliper, Value: 10.0}, 49, 52, 50},
+		"picture":         {Evidence{Kind: Picture, Value: 10}, 43, 57, 50},
 		"counted":         {Evidence{Kind: Counted, From: 40, Value: 12}, 52, 52, 52},
 		"layer":           {Evidence{Kind: Layer, Value: 7}, 7, 7, 7},
 		"line inside":     {Evidence{Kind: Line, Value: float64(at(31))}, 30, 31, 30},

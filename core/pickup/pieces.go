@@ -18,6 +18,8 @@ func look(src layer.Source, ix *layer.Index, e Evidence) (*Piece, error) {
 		err = p.height(ix, e.Value-e.Under, 0, 0)
 	case Caliper:
 		err = p.height(ix, e.Value, 0.1, 0.1)
+	case Picture: // a camera looks from one place, and a hand sets the lines
+		err = p.height(ix, e.Value, max(0.5, 0.02*e.Value), 0)
 	case Layer:
 		err = p.exactly(ix, int(e.Value), fmt.Sprintf("layer %d", int(e.Value)))
 	case FileNumber:

@@ -185,6 +185,55 @@ test("a picture of the part lies under the layer it shows, pinned by two places"
   assert.deepEqual(p.problems, []);
 });
 
+test("a height is read off a picture from the side, by three levels", async () => {
+  const p = await page(browser);
+  await open(p, 3);
+  if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
+  await p.selectOption("#ev-kind", "picture");
+  const png = await p.evaluate(() => {
+    const c = Object.assign(document.createElement("canvas"), { width: 600, height: 1000 });
+    const x = c.getContext("2d");
+    x.fillStyle = "#cbb";
+    x.fillRect(0, 0, 600, 1000);
+    x.fillStyle = "#334";
+    x.fillRect(100, 840, 400, 60); // its foot, 6 mm high
+    x.fillRect(180, 490, 240, 410); // up to 41 mm
+    return c.toDataURL("image/png").split(",")[1];
+  });
+  await p.setInputFiles("[data-side-file]", {
+    name: "side.png",
+    mimeType: "image/png",
+    buffer: Buffer.from(png, "base64"),
+  });
+  await p.waitForSelector("[data-side]:not([hidden])");
+  await p.fill("#ev-known", "6");
+  await axe(p, "a picture from the side");
+  const box = await p.locator("[data-side]").boundingBox();
+  for (const [level, share] of [
+    ["bed", 0.9],
+    ["known", 0.84],
+    ["top", 0.49],
+  ]) {
+    const b = await p.locator(`[data-level="${level}"]`).boundingBox();
+    await p.mouse.move(b.x + b.width / 2, b.y + b.height - 1);
+    await p.mouse.down();
+    await p.mouse.move(b.x + b.width / 2, box.y + share * box.height, { steps: 4 });
+    await p.mouse.up();
+  }
+  assert.ok(Math.abs((await p.inputValue("#ev-value")) - 41) < 1, await p.inputValue("#ev-value"));
+  // By key, a little further up.
+  const was = Number(await p.inputValue("#ev-value"));
+  await p.focus('[data-level="top"]');
+  await p.keyboard.press("ArrowUp");
+  assert.ok(Number(await p.inputValue("#ev-value")) > was);
+  await p.keyboard.press("ArrowDown");
+  await p.click("[data-evidence] button:has-text('Add')");
+  await p.waitForSelector('[data-piece]:has-text("In a picture from the side")');
+  await p.click("#pu-undo");
+  await p.waitForFunction(() => /Taken back/.test(document.querySelector("#said").textContent));
+  assert.deepEqual(p.problems, []);
+});
+
 test("a start inside a layer, on the thread and by a click on the page", async () => {
   const p = await page(browser);
   await open(p, 5);

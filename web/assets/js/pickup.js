@@ -7,6 +7,7 @@ import { WAY, nearest } from "./geometry.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { Photo } from "./photo.js";
+import { sideways } from "./sideways.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
@@ -32,6 +33,7 @@ const ASK = {
   line: ["line", "The line that was sent last; the file goes on with it."],
   byte: ["bytes", "What the host or the card reader shows."],
   e: ["E, mm", "Only in files that count their filament from the start."],
+  picture: ["height, mm", "Taken from the side, from as low and as far away as you can."],
   weight: ["part, g", "On a kitchen scale, off the bed only if it came off anyway."],
   spool: ["lost, g", "What it weighed before, less what it weighs now; of one filament only."],
   used: ["used, m", "Since the print began, by a meter or by what is left; of one filament only."],
@@ -234,6 +236,7 @@ export async function pickup(root) {
     ribbon();
     wire();
     photo.fresh(state);
+    sideways(root);
   }
 
   // wire listens on what was sent anew.
