@@ -118,7 +118,7 @@ func (s *Server) boundView(ctx context.Context, b *binding) (*boundView, error) 
 	for i, c := range b.joints {
 		f := [][2]string{{"j", c.Kind}, {"n", numberOrBlank(c.Nozzle)}, {"f", c.Filament},
 			{"r", c.Routine},
-			{"dz", numberOrBlank(c.DZ)}}
+			{"dz", numberOrBlank(c.DZ)}, {"h", numberOrBlank(c.Minutes)}}
 		if i < b.at {
 			v.Besides = append(v.Besides, f...)
 		} else if i > b.at {

@@ -39,6 +39,7 @@ type jointChoice struct {
 	DZ       float64
 	Routine  string
 	Filament string
+	Minutes  float64 // of a heads-up before it; 0 for none
 }
 
 // mostBound bounds what is bound at once.
@@ -138,7 +139,7 @@ func (b *binding) rearrange(q url.Values) (loose bool) {
 		for i := range b.pieces {
 			b.pieces[i].From = 0
 		}
-		for _, key := range []string{"j", "n", "dz", "r", "f"} { // and a joint with it
+		for _, key := range []string{"j", "n", "dz", "r", "f", "h"} { // and a joint with it
 			if all, at := q[key], max(k-1, 0); at < len(all) {
 				q[key] = slices.Delete(all, at, at+1)
 			}
@@ -162,14 +163,17 @@ func (b *binding) takeJoints(q url.Values) error {
 			return ""
 		}
 		j := jointChoice{Kind: at("j"), Routine: at("r"), Filament: at("f")}
-		var err, err2 error
+		var err, err2, err3 error
+		if t := at("h"); t != "" {
+			j.Minutes, err3 = amount(t, 0, 600)
+		}
 		if t := at("n"); t != "" {
 			j.Nozzle, err = amount(t, 0.1, 3)
 		}
 		if t := at("dz"); t != "" {
 			j.DZ, err2 = amount(t, -5, 5)
 		}
-		if err = errors.Join(err, err2); err != nil {
+		if err = errors.Join(err, err2, err3); err != nil {
 			return err
 		}
 		if !slices.Contains([]string{plan.Nozzle, plan.Colour}, j.Kind) {
@@ -259,6 +263,7 @@ func (b *binding) address(path string) string {
 		q.Add("j", j.Kind)
 		q.Add("n", numberOrBlank(j.Nozzle))
 		q.Add("dz", numberOrBlank(j.DZ))
+		q.Add("h", numberOrBlank(j.Minutes))
 		q.Add("r", j.Routine)
 		q.Add("f", j.Filament)
 	}
@@ -287,6 +292,9 @@ func (s *Server) joined(ctx context.Context, b *binding) (*release.Release, erro
 			j.Ear = plan.Ear{Kind: c.Kind, Nozzle: c.Nozzle}
 			if c.Kind == plan.Colour {
 				j.Ear.Filament = c.Filament
+			}
+			if c.Minutes > 0 {
+				j.Ear.HeadsUp = &plan.HeadsUp{Minutes: c.Minutes}
 			}
 			if _, ok := b.p.Routines[c.Routine]; ok || plan.Builtin()[c.Routine] != nil {
 				j.Ear.Routine, _ = json.Marshal(c.Routine)

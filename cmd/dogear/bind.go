@@ -23,6 +23,7 @@ type bindCmd struct {
 	Joint   []string  `help:"${bind_joint}" placeholder:"KIND" sep:","`
 	Nozzle  []float64 `help:"${bind_nozzle}" sep:"," placeholder:"MM"`
 	DZ      []float64 `name:"dz" help:"${bind_dz}" sep:","`
+	HeadsUp float64   `name:"heads-up" help:"${bind_heads_up}" placeholder:"MIN"`
 	Routine string    `help:"Routine of the joints, by name: one that ships, or one of the plan."`
 	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used."`
 	Force   bool      `help:"Write over an existing OUT."`
@@ -211,6 +212,9 @@ func (c *bindCmd) joints(n int) ([]bind.Joint, error) {
 		}
 		if c.Routine != "" && out[i].Ear.Kind != "" {
 			out[i].Ear.Routine, _ = json.Marshal(c.Routine)
+		}
+		if c.HeadsUp > 0 && out[i].Ear.Kind != "" {
+			out[i].Ear.HeadsUp = &plan.HeadsUp{Minutes: c.HeadsUp}
 		}
 		out[i].DZ = each(c.DZ, i)
 	}

@@ -94,3 +94,72 @@ func TestBindCommand(t *testing.T) {
 		}
 	}
 }
+
+// TestBindHeadsUp announces a joint some minutes before it, and counts the lines it puts in.
+func TestBindHeadsUp(t *testing.T) {
+	dir := t.TempDir()
+	for name, h := range map[string]float64{"coarse": 0.3, "fine": 0.15} {
+		file, _ := demo.Slice(demo.HarbourWall(h), demo.DialectNamed("resetting"))
+		if err := os.WriteFile(filepath.Join(dir, name+".gcode"), file, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	coarse, fine, out := filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"),
+		filepath.Join(dir, "wall.gcode")
+	for _, c := range []struct {
+		args []string
+		want int // heads-ups
+	}{
+		{[]string{coarse + ":1-60", fine + ":120-", "--heads-up", "3"}, 0}, // nothing stops there
+		{[]string{coarse + ":1-60", fine + ":120-", "--heads-up", "3", "--joint", "nozzle"}, 1},
+		{[]string{coarse + ":1-20", fine + ":40-81", coarse + ":42-", "--heads-up", "2", "--joint",
+			"nozzle,nozzle", "--nozzle", "0.25,0.4"}, 2},
+		// The piece between is laid in less time than that.
+		{[]string{coarse + ":1-20", fine + ":40-43", coarse + ":23-", "--heads-up", "5", "--joint",
+			"nozzle"}, 1},
+	} {
+		code, stdout, stderr := dogear(t, append(append([]string{"bind"}, c.args...), "-o", out, "--json",
+			"--force")...)
+		if code != 0 {
+			t.Errorf("%v: %d %s", c.args, code, stderr)
+			continue
+		}
+		var rep struct {
+			Joints []struct {
+				Lines [2]int64 `json:"out_lines"`
+			}
+			Findings []struct{ Code string }
+		}
+		if err := json.Unmarshal([]byte(stdout), &rep); err != nil {
+			t.Fatal(err)
+		}
+		text, err := os.ReadFile(out)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		lines := strings.Split(string(text), "\n")
+		for _, l := range lines {
+			if strings.HasPrefix(l, "; dogear heads-up") && !strings.HasSuffix(l, " ends") {
+				n++
+			}
+		}
+		if n != c.want {
+			t.Errorf("%v: %d heads-ups, want %d", c.args, n, c.want)
+		}
+		for i, j := range rep.Joints {
+			if first := lines[j.Lines[0]-1]; !strings.HasPrefix(first, "; dogear joint "+
+				string(rune('1'+i))) {
+				t.Errorf("%v: joint %d begins with %q", c.args, i+1, first)
+			}
+		}
+		late := strings.Contains(stdout, "heads-up-left-out")
+		if stops := strings.Count(string(text), "\nM0 "); late != (c.want > 0 && n < stops) {
+			t.Errorf("%v: %d of %d announced: %s", c.args, n, stops, stdout)
+		}
+		if strings.Contains(strings.Join(c.args, " "), ",0.4") &&
+			!strings.Contains(string(text), "0.4 mm nozzle") {
+			t.Errorf("%v: the second nozzle is not the one that was asked for", c.args)
+		}
+	}
+}

@@ -4,8 +4,9 @@ import "github.com/alecthomas/kong"
 
 // helps are the longer texts of --help, by the name that a flag calls them by.
 var helps = kong.Vars{
-	"accept":      "Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it.",
-	"bind_nozzle": "Nozzle that goes in at nozzle joints, mm. One for all, or one for each.",
+	"accept":        "Let a finding of level stop pass: CODE@LINE. Repeatable; the file names it.",
+	"bind_heads_up": "Tones and a message so many minutes before each joint that stops.",
+	"bind_nozzle":   "Nozzle that goes in at nozzle joints, mm. One for all, or one for each.",
 	"bind_dz": "By how much everything behind a joint is lifted, mm. One for all, or one for " +
 		"each.",
 	"bind_joint": "What is done at each joint: nothing, nozzle or colour. One for all, or one for " +

@@ -58,6 +58,7 @@ type Made struct {
 	Line         int64      // of the piece above, that comes behind it
 	DZ           gcode.Nano // by which everything behind is lifted
 	OutLine      int64      // its first line in the file that is written
+	Herald       int        // lines of its heads-up, in the piece below
 }
 
 // Bound is a file made of pieces, as edits of the files one behind the other.

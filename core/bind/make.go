@@ -165,6 +165,11 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		}
 		m.Lines = append(m.Lines, sc.Lines()...)
 	}
+	if j.Ear.HeadsUp != nil {
+		if err := b.herald(i, &m, &f, &e, p); err != nil {
+			return err
+		}
+	}
 	text, err := b.bytes(below, one.Offset, m.Lines)
 	if err != nil {
 		return err
@@ -172,6 +177,29 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 	b.Edits = append(b.Edits, edit.Edit{Offset: m.Offset,
 		Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
 	b.Joints = append(b.Joints, m)
+	return nil
+}
+
+// herald announces a joint some time before it, in the piece below.
+func (b *Bound) herald(i int, m *Made, f *routine.Fold, e *plan.Ear, p *plan.Plan) error {
+	below := &b.Pieces[i]
+	u, at, err := routine.Herald(below.Src, below.Ix, p, f, e, routine.Style{Lower: below.Ix.Lower})
+	if err != nil {
+		return &plan.Error{Ear: "joint " + e.ID, Err: err}
+	}
+	if u.Lines == nil || i > 0 && at.Line <= below.Ix.Layers[below.From-1].First {
+		m.Findings = append(m.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
+			Line: f.Line, Message: "There is no time for a heads-up before joint " + e.ID + "."})
+		b.Findings = append(b.Findings, m.Findings[len(m.Findings)-1])
+		return nil
+	}
+	text, err := b.bytes(below, at.Offset, u.Lines)
+	if err != nil {
+		return err
+	}
+	m.Herald = len(u.Lines)
+	at.Offset += b.base(i)
+	b.Edits = append(b.Edits, edit.Edit{Offset: at.Offset, Text: text})
 	return nil
 }
 
@@ -341,6 +369,8 @@ func (b *Bound) count() {
 		b.OutLines = append(b.OutLines, [2]int64{line, line + to - from})
 		line += to - from + 1
 		if i < len(b.Joints) {
+			line += int64(b.Joints[i].Herald)
+			b.OutLines[i][1] = line - 1
 			b.Joints[i].OutLine = line
 			line += int64(len(b.Joints[i].Lines))
 		}

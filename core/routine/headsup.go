@@ -17,66 +17,82 @@ type HeadsUp struct {
 	block  int // of the ear it is for
 }
 
-// headsUp puts a heads-up at the travel nearest to the time or at the fold of
-// the layer that was asked for.
+// headsUp puts a heads-up in front of an ear.
 func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block int,
 	st Style) error {
 	b := &r.Blocks[block]
-	h := b.Ear.HeadsUp
-	var at layer.Place
-	began := 0.0
-	if h.Layers > 0 {
-		l := &ix.Layers[max(b.Fold.Layer-h.Layers, 1)-1]
-		at, began = layer.Place{Line: l.Fold, Offset: l.Offset}, l.Begin
-	} else {
-		want := b.Fold.Seconds - h.Minutes*60
-		n := 1
-		for n < b.Fold.Layer && ix.Layers[n].Begin <= want {
-			n++
-		}
-		l := &ix.Layers[n-1]
-		at, began = layer.Place{Line: l.Fold, Offset: l.Offset}, l.Begin
-		moves, err := ix.Decode(src, n)
-		if err != nil {
-			return err
-		}
-		times, err := ix.Times(src, n, moves)
-		if err != nil {
-			return err
-		}
-		for i := range moves {
-			m := &moves[i]
-			across := m.Kind == gcode.Travel && (m.From[0] != m.To[0] || m.From[1] != m.To[1])
-			if across && m.Line < b.Fold.Line && abs(times[i]-want) < abs(began-want) {
-				off, err := ix.OffsetOf(src, m.Line)
-				if err != nil {
-					return err
-				}
-				at, began = layer.Place{Line: m.Line, Offset: off}, times[i]
-			}
-		}
-	}
-	if at.Line >= b.Fold.Line {
+	u, at, err := Herald(src, ix, p, &b.Fold, &b.Ear, st)
+	switch {
+	case err != nil:
+		return err
+	case u.Lines == nil:
 		b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
 			Line: b.Fold.Line, Message: "There is no time for a heads-up before ear " + b.Ear.ID + "."})
 		return nil
 	}
-	if mutes(p, at.Line) {
-		return fmt.Errorf("its heads-up falls into muted lines")
+	u.block = block
+	r.HeadsUps = append(r.HeadsUps, u)
+	r.insert(src, at.Offset, u.Lines)
+	return nil
+}
+
+// Herald makes the heads-up of an ear at a fold: at the travel nearest to the time, or at the
+// fold of the layer that was asked for. Without lines there is no time for one.
+func Herald(src layer.Source, ix *layer.Index, p *plan.Plan, f *Fold, e *plan.Ear,
+	st Style) (HeadsUp, layer.Place, error) {
+	at, began, err := announcedAt(src, ix, f, e.HeadsUp)
+	if err != nil || at.Line >= f.Line {
+		return HeadsUp{}, at, err
 	}
-	left := b.Fold.Seconds - began
-	c := &compiler{Script: Script{style: st, now: Frame}, was: b.Fold.At, goal: b.Fold.At, plan: p,
-		ear: &b.Ear, fold: b.Fold}
-	c.note("; dogear heads-up "+b.Ear.ID+": "+c.title(), "a heads-up, so that you are there in time")
+	if mutes(p, at.Line) {
+		return HeadsUp{}, at, fmt.Errorf("its heads-up falls into muted lines")
+	}
+	left := f.Seconds - began
+	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, plan: p, ear: e,
+		fold: *f}
+	c.note("; dogear heads-up "+e.ID+": "+c.title(), "a heads-up, so that you are there in time")
 	c.tone(plan.Step{HZ: 660, MS: 150})
 	c.tone(plan.Step{HZ: 880, MS: 150})
 	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
 	c.announce()
-	c.seal("; dogear heads-up " + b.Ear.ID + " ends")
-	u := HeadsUp{Ear: b.Ear.ID, Line: at.Line, Before: left, Lines: c.lines, block: block}
-	r.HeadsUps = append(r.HeadsUps, u)
-	r.insert(src, at.Offset, c.lines)
-	return nil
+	c.seal("; dogear heads-up " + e.ID + " ends")
+	return HeadsUp{Ear: e.ID, Line: at.Line, Before: left, Lines: c.lines}, at, nil
+}
+
+// announcedAt is where a heads-up stands, and when that is, s.
+func announcedAt(src layer.Source, ix *layer.Index, f *Fold, h *plan.HeadsUp) (at layer.Place,
+	began float64, err error) {
+	if h.Layers > 0 {
+		l := &ix.Layers[max(f.Layer-h.Layers, 1)-1]
+		return layer.Place{Line: l.Fold, Offset: l.Offset}, l.Begin, nil
+	}
+	want := f.Seconds - h.Minutes*60
+	n := 1
+	for n < min(f.Layer, len(ix.Layers)) && ix.Layers[n].Begin <= want {
+		n++
+	}
+	l := &ix.Layers[n-1]
+	at, began = layer.Place{Line: l.Fold, Offset: l.Offset}, l.Begin
+	moves, err := ix.Decode(src, n)
+	if err != nil {
+		return at, 0, err
+	}
+	times, err := ix.Times(src, n, moves)
+	if err != nil {
+		return at, 0, err
+	}
+	for i := range moves {
+		m := &moves[i]
+		across := m.Kind == gcode.Travel && (m.From[0] != m.To[0] || m.From[1] != m.To[1])
+		if across && m.Line < f.Line && abs(times[i]-want) < abs(began-want) {
+			off, err := ix.OffsetOf(src, m.Line)
+			if err != nil {
+				return at, 0, err
+			}
+			at, began = layer.Place{Line: m.Line, Offset: off}, times[i]
+		}
+	}
+	return at, began, nil
 }
 
 func abs(v float64) float64 { return max(v, -v) }
