@@ -1,5 +1,6 @@
 // Starts the real program on a free port with a data folder of its own, and a
 // browser to use it with.
+import { after } from "node:test";
 import { spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -18,6 +19,8 @@ export async function start({ command = "demo", data, keep = false } = {}) {
   const child = spawn(process.env.DOGEAR, [command, "--port", "0", "--data", dir], {
     stdio: ["ignore", "pipe", "pipe"],
   });
+  running.add(child);
+  child.on("exit", () => running.delete(child));
   let errors = "";
   child.stderr.on("data", (d) => {
     errors += d;
@@ -46,6 +49,13 @@ export async function start({ command = "demo", data, keep = false } = {}) {
     },
   };
 }
+
+// Servers that a failed test has left behind would keep its file from ever ending.
+const running = new Set();
+if (process.env.NODE_TEST_CONTEXT)
+  after(() => {
+    for (const child of running) child.kill("SIGKILL");
+  });
 
 export async function browse() {
   return chromium.launch({

@@ -1,0 +1,80 @@
+package bind
+
+import (
+	"dogear/core/edit"
+	"dogear/core/layer"
+	"dogear/core/plan"
+	"dogear/core/routine"
+)
+
+// herald announces a joint some time before it, in the piece below.
+func (b *Bound) herald(i int, m *Made, f *routine.Fold, e *plan.Ear, p *plan.Plan) error {
+	below := &b.Pieces[i]
+	u, at, err := routine.Herald(below.Src, below.Ix, p, f, e, routine.Style{Lower: below.Ix.Lower})
+	if err != nil {
+		return &plan.Error{Ear: "joint " + e.ID, Err: err}
+	}
+	if u.Lines == nil || i > 0 && at.Line <= below.Ix.Layers[below.From-1].First {
+		m.Findings = append(m.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
+			Line: f.Line, Message: "There is no time for a heads-up before joint " + e.ID + "."})
+		b.Findings = append(b.Findings, m.Findings[len(m.Findings)-1])
+		return nil
+	}
+	text, err := b.bytes(below, at.Offset, u.Lines)
+	if err != nil {
+		return err
+	}
+	m.Herald = len(u.Lines)
+	at.Offset += b.base(i)
+	b.Edits = append(b.Edits, edit.Edit{Offset: at.Offset, Text: text})
+	return nil
+}
+
+// bytes writes lines with the line end used in front of an offset of a piece.
+func (b *Bound) bytes(p *Piece, off int64, lines []routine.Line) ([]byte, error) {
+	end := "\n"
+	var last [2]byte
+	if off >= 2 {
+		if _, err := p.Src.ReadAt(last[:], off-2); err != nil {
+			return nil, err
+		}
+		if last[0] == '\r' {
+			end = "\r\n"
+		}
+	}
+	var out []byte
+	if off >= 2 && last[1] != '\n' {
+		out = append(out, end...) // the file ends in the middle of a line
+	}
+	for _, l := range lines {
+		out = append(append(out, l.Text...), end...)
+	}
+	return out, nil
+}
+
+// count works out where the pieces lie in the file that is written.
+func (b *Bound) count() {
+	line := int64(1)
+	for i := range b.Pieces {
+		p := &b.Pieces[i]
+		from, to := int64(1), p.Ix.Lines
+		if i > 0 {
+			from = p.Ix.Layers[p.From-1].Fold
+		}
+		if i < len(b.Joints) {
+			if f, err := p.end(); err == nil {
+				to = f.Line - 1
+			}
+		} else if p.To < len(p.Ix.Layers) {
+			to = p.Ix.Layers[p.To].Fold - 1
+		}
+		b.OutLines = append(b.OutLines, [2]int64{line, line + to - from})
+		line += to - from + 1
+		if i < len(b.Joints) {
+			line += int64(b.Joints[i].Herald)
+			b.OutLines[i][1] = line - 1
+			b.Joints[i].OutLine = line
+			line += int64(len(b.Joints[i].Lines))
+		}
+	}
+}
