@@ -63,6 +63,7 @@ test("from an empty folder to the first file in fewer than ten actions", async (
   await act(p.press("#goto", "Enter"));
   await p.waitForFunction(() => document.querySelector("#before").value === "7");
   await act(p.keyboard.press("m"));
+  await p.waitForFunction(() => document.activeElement.closest("[data-mark]"));
   await act(p.keyboard.press("Enter"));
   await p.waitForSelector('[data-ear][data-before="7"][data-open="true"]');
   const [d] = await Promise.all([p.waitForEvent("download"), act(p.click("header [data-write]"))]);

@@ -25,6 +25,7 @@ const shots = [
   ["bind", "/bind?p=2:1-60&p=1:120-171&j=nozzle&n=0.25"],
   ["kit", "/kit"],
   ["routine", "/kit/routines/edit?key=quiet+swap"],
+  ["handshake", "/kit/printers/handshake?key=porch", { viewport: { width: 390, height: 844 } }],
 ];
 // shoot takes a picture of a page, or of a part of it, after some steps.
 async function shoot(file, path, { options = {}, steps = async () => {}, part } = {}) {

@@ -3,6 +3,18 @@ import { endOf, bandAt } from "./bands.js";
 import { say } from "./say.js";
 import { send } from "./arrive.js";
 
+// named is a selector by which what has the focus is found again in a margin that was sent
+// anew: by its id, or as the mark that it offers.
+function named(e) {
+  if (!e) return "";
+  if (e.id) return `#${CSS.escape(e.id)}`;
+  if (!e.closest("[data-mark]")) return "";
+  const { filament } = e.dataset;
+  if (filament) return `[data-mark] [data-filament="${CSS.escape(filament)}"]`;
+  const kind = ["plain", "nozzle", "own"].find((k) => k in e.dataset);
+  return kind ? `[data-mark] [data-${kind}]` : "";
+}
+
 // Margin is the list of what is marked, beside the pages. The server sends it anew with
 // each change; what was open in it stays open.
 export class Margin {
@@ -16,7 +28,7 @@ export class Margin {
     const { root, q, id } = bench;
     document.addEventListener("htmx:beforeSwap", () => {
       this.opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
-      this.focus = document.activeElement?.closest("#margin") ? document.activeElement.id : "";
+      this.focus = named(document.activeElement?.closest("#margin") && document.activeElement);
     });
     document.addEventListener("htmx:afterSettle", () => {
       if (root.querySelector("#margin")) this.settled();
@@ -61,6 +73,7 @@ export class Margin {
   }
 
   async settled() {
+    const { root } = this.bench;
     for (const i of this.opened) document.getElementById(i)?.setAttribute("open", "");
     this.opened = [];
     this.take();
@@ -69,7 +82,7 @@ export class Margin {
     if (moved) await this.bench.goEar(moved);
     await this.bench.show();
     if (this.focus && document.activeElement === document.body)
-      document.getElementById(this.focus)?.focus();
+      root.querySelector(this.focus)?.focus();
     this.focus = "";
   }
 
