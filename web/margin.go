@@ -102,12 +102,19 @@ func (v *marginView) leftOut(b *book, p *plan.Plan) error {
 		return err
 	}
 	for i := range found {
-		if st := &found[i]; left(b, p, st) {
+		switch st := &found[i]; {
+		case !left(b, p, st):
+		case len(v.Found) < mostFound:
 			v.Found = append(v.Found, foundOf(st))
+		default:
+			v.MoreFound++
 		}
 	}
 	return nil
 }
+
+// mostFound bounds how many stops of a file are listed.
+const mostFound = 40
 
 // foundOf shows a stop that was in the file before Dogear.
 func foundOf(st *foreign.Stop) foundView {
@@ -122,8 +129,11 @@ func foundOf(st *foreign.Stop) foundView {
 			does = "a stop, if your printer knows it"
 		}
 	}
-	v := foundView{Line: st.Stop.Line, Before: st.Before, Title: st.Text, Word: or(st.Line, st.Word),
+	v := foundView{Line: st.Stop.Line, Before: st.Layer, Title: st.Text, Word: or(st.Line, st.Word),
 		Does: does, Stays: st.Own.From == 0}
+	if st.Inside {
+		v.Inside = v.Line
+	}
 	if v.Title == "" {
 		v.Title, v.Does = upper(does), ""
 	}

@@ -40,6 +40,7 @@ type marginView struct {
 	Changes    []changeView
 	Layers     int
 	Found      []foundView
+	MoreFound  int // that are not listed
 	Written    writtenView
 	Ours       int
 }
@@ -54,7 +55,8 @@ type muteView struct {
 type foundView struct {
 	Line   int64  `json:"line"`
 	Before int    `json:"before"`
-	Title  string `json:"title"` // what it says, else what it is there for
+	Inside int64  `json:"inside"` // its line, when it stands inside that layer
+	Title  string `json:"title"`  // what it says, else what it is there for
 	Word   string `json:"-"`
 	Does   string `json:"-"`
 	Stays  bool   `json:"-"` // its line cannot be left out

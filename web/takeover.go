@@ -34,7 +34,7 @@ func (s *Server) takeOver(c fiber.Ctx) error {
 			return "", err
 		}
 		k := slices.IndexFunc(found,
-			func(st foreign.Stop) bool { return st.Stop.Line == m.From && st.Before > 0 })
+			func(st foreign.Stop) bool { return st.Stop.Line == m.From })
 		if k < 0 {
 			return "", sentence(fiber.StatusNotFound, "there is no stop on this line")
 		}
@@ -60,6 +60,9 @@ func takeAll(b *book, p *plan.Plan, kit *store.Kit, found []foreign.Stop) (strin
 	if n == 0 {
 		return "", sentence(fiber.StatusConflict, "no stop of the file is left to take over")
 	}
+	if n == 1 {
+		return "Taken over: 1 stop of the file is an ear now.", nil
+	}
 	return fmt.Sprintf("Taken over: %d stops of the file are ears now.", n), nil
 }
 
@@ -68,7 +71,7 @@ func takeAll(b *book, p *plan.Plan, kit *store.Kit, found []foreign.Stop) (strin
 func left(b *book, p *plan.Plan, st *foreign.Stop) bool {
 	if st.Own.From == 0 && slices.ContainsFunc(p.Ears, func(e plan.Ear) bool {
 		n, inside := routine.Place(b.ix, &e)
-		return n == st.Before && inside == 0
+		return n == st.Layer && inside == 0
 	}) {
 		return false
 	}

@@ -5,6 +5,7 @@ package foreign
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 
 	"dogear/core/gcode"
@@ -16,6 +17,8 @@ import (
 // Stop is a stop that a file came with.
 type Stop struct {
 	layer.Stop
+	Layer   int       // it stands before this layer, or
+	Inside  bool      // inside it
 	Sure    bool      // every printer stops there; else some do, or for a time
 	Line    string    // what makes it stop, as a stop word; "" when only the printer's own will do
 	Seconds float64   // after which it goes on by itself; 0 when it waits for somebody
@@ -26,41 +29,51 @@ type Stop struct {
 }
 
 // Most is up to how many stops of a file are read.
-const Most = 40
+const Most = 1000
 
 // Read reads the stops of a file in order. marks are its landmarks and pockets, nil as long as
 // nobody has looked for them: they tell what a stop is there for that says nothing.
 func Read(src layer.Source, ix *layer.Index, marks *landmark.Report) ([]Stop, error) {
 	var out []Stop
-	add := func(st layer.Stop, sure bool) error {
-		if st.Ear != "" || sure && st.Before == 0 || len(out) == Most {
-			return nil
+	add := func(st layer.Stop, sure bool) {
+		s := Stop{Stop: st, Layer: st.Before, Sure: sure}
+		n := len(ix.Layers) // of the layer in front of it
+		if st.Before > 0 {
+			n = st.Before - 1
 		}
-		s := Stop{Stop: st, Sure: sure}
-		at, err := lookRound(src, ix, st.Line)
-		if err != nil {
-			return err
+		if n > 0 && st.Line < ix.Layers[n-1].Last {
+			s.Layer, s.Inside = n, true
 		}
-		at.read(&s)
-		s.Kind = kindOf(&s, marks)
-		out = append(out, s)
-		return nil
+		if st.Ear == "" && s.Layer > 0 && len(out) < Most {
+			out = append(out, s)
+		}
 	}
 	w := ix.Waits
 	for _, st := range ix.Stops {
 		for ; len(w) > 0 && w[0].Line < st.Line; w = w[1:] {
-			if err := add(w[0], false); err != nil {
-				return nil, err
-			}
+			add(w[0], false)
 		}
-		if err := add(st, true); err != nil {
-			return nil, err
-		}
+		add(st, true)
 	}
 	for _, st := range w {
-		if err := add(st, false); err != nil {
+		add(st, false)
+	}
+	// Those before one layer are read in one go, so that no layer is run more than once.
+	for from := 0; from < len(out); {
+		to := from + 1
+		for to < len(out) && out[to].Before == out[from].Before {
+			to++
+		}
+		rounds, err := lookRound(src, ix, out[from:to])
+		if err != nil {
 			return nil, err
 		}
+		for i, r := range rounds {
+			s := &out[from+i]
+			r.read(s)
+			s.Kind = kindOf(s, marks)
+		}
+		from = to
 	}
 	return out, nil
 }
@@ -122,12 +135,12 @@ func kindOf(s *Stop, marks *landmark.Report) string {
 		return plan.Insert
 	}
 	for _, p := range marks.Pockets {
-		if p.Closes != nil && *p.Closes == s.Before {
+		if !s.Inside && p.Closes != nil && *p.Closes == s.Layer {
 			return plan.Insert
 		}
 	}
 	for _, l := range marks.Landmarks {
-		if l.BeforeLayer != nil && *l.BeforeLayer == s.Before &&
+		if !s.Inside && l.BeforeLayer != nil && *l.BeforeLayer == s.Layer &&
 			(l.Kind == landmark.Raised || l.Kind == landmark.FlatEnds) {
 			return plan.Colour
 		}
@@ -147,6 +160,7 @@ type line struct {
 // round is what lies between the laying moves before and behind a stop, as far as it is near.
 type round struct {
 	ix     *layer.Index
+	at     int64       // line of the stop
 	before gcode.State // in front of the first line
 	lines  []line
 	stop   int   // which of the lines is the stop; -1 when it is not there
@@ -156,30 +170,56 @@ type round struct {
 // near is how many lines before and behind a stop are looked at.
 const near = 40
 
-// lookRound reads the lines round a stop.
-func lookRound(src layer.Source, ix *layer.Index, at int64) (*round, error) {
-	r := &round{ix: ix, stop: -1}
-	from := max(at-near, 1)
-	var err error
-	if r.before, err = ix.StateAt(src, from); err != nil {
+// lookRound reads the lines round stops, which are in order.
+func lookRound(src layer.Source, ix *layer.Index, stops []Stop) ([]*round, error) {
+	out := make([]*round, len(stops))
+	for i := range out {
+		out[i] = &round{ix: ix, at: stops[i].Stop.Line, stop: -1}
+	}
+	from := max(out[0].at-near, 1)
+	before, err := ix.StateAt(src, from) // in front of lines
+	if err != nil {
 		return nil, err
 	}
-	err = ix.WalkFrom(src, from, at+near, func(n int64, text []byte, c *gcode.Command, a *gcode.Act,
-		m *gcode.Machine) bool {
+	var lines []line // since the newest laying move, as far as they are near
+	var open []*round
+	left := out
+	err = ix.WalkFrom(src, from, out[len(out)-1].at+near, func(n int64, text []byte,
+		c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 		l := line{n, string(bytes.TrimSpace(text[:min(len(text), 400)])), c.Word(), *a, m.State}
-		if a.Kind != gcode.Lay {
-			if n == at {
-				r.stop = len(r.lines)
+		if a.Kind == gcode.Lay {
+			for _, r := range open {
+				r.close(before, lines, &l)
 			}
-			r.lines = append(r.lines, l)
-			return true
+			open, before, lines = nil, m.State, nil
+			return len(left) > 0
 		}
-		if n > at {
-			r.next = &l
-			return false
+		lines = append(lines, l)
+		if len(left) > 0 && left[0].at == n {
+			open, left = append(open, left[0]), left[1:]
 		}
-		r.before, r.lines = m.State, r.lines[:0]
+		for len(open) > 0 && n >= open[0].at+near {
+			open[0].close(before, lines, nil)
+			open = open[1:]
+		}
+		if drop := len(lines) - near; drop > 3*near && len(open) == 0 {
+			before, lines = lines[drop-1].state, slices.Clone(lines[drop:])
+		}
 		return true
 	})
-	return r, err
+	for _, r := range open {
+		r.close(before, lines, nil)
+	}
+	return out, err
+}
+
+// close ends what is seen of the lines round a stop, with the laying move behind them.
+func (r *round) close(before gcode.State, lines []line, next *line) {
+	i := 0
+	for i < len(lines) && lines[i].n < r.at-near {
+		before = lines[i].state
+		i++
+	}
+	r.before, r.lines, r.next = before, slices.Clone(lines[i:]), next
+	r.stop = slices.IndexFunc(r.lines, func(l line) bool { return l.n == r.at })
 }

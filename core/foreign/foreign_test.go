@@ -135,3 +135,27 @@ func TestOwn(t *testing.T) {
 		t.Error("only", taken, "were taken whole")
 	}
 }
+
+// TestSeveral reads several stops before one layer, and inside one, each with what is its own.
+func TestSeveral(t *testing.T) {
+	long := strings.Split(strings.Repeat("; nothing\n", 300), "\n")
+	text := wall(map[int][]string{
+		4:  {"M117 nut", "M0", "M117 load red", "M600"},
+		6:  append(append([]string{"M0 first"}, long...), "M117 second", "M25"),
+		12: {"G1 Z2.4", "G1 X100 Y100", "G1 X110 Y100 E.33 F1800", "M0 last", "G1 X120 E.33"},
+		8:  {"G1 Z1.6", "G1 X100 Y100", "G1 X110 Y100 E.33 F1800", "M0 inside", "G1 X120 E.33"}})
+	_, stops := read(t, text)
+	var got []string
+	for _, s := range stops {
+		where := "before"
+		if s.Inside {
+			where = "inside"
+		}
+		got = append(got, fmt.Sprintf("%s %d %s %s %d", where, s.Layer, s.Word, s.Text, lines(s.Own)))
+	}
+	want := []string{"before 4 M0 nut 2", "before 4 M600 load red 2", "before 6 M0 first 1",
+		"before 6 M25 second 2", "inside 8 M0 inside 1", "inside 12 M0 last 1"}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}

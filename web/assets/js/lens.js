@@ -115,10 +115,11 @@ export class Lens {
       el("path", { d: `M${box.left - 4} ${y}H${box.right + 8}`, class: "lens-fold" }),
       el("path", { d: `M${box.left - 22} ${y - 6}h9l9 6l-9 6h-9z`, class: "spine-tag" }),
     );
+    const stands = (n, within) => (within ? (this.edge(n) + this.edge(n + 1)) / 2 : this.edge(n));
     for (const s of (model.found || []).filter(inside))
-      g.append(striped(s, box.right - 14, this.edge(s.before)));
+      g.append(striped(s, box.right - 14, stands(s.before, s.inside)));
     for (const e of stops((model.ears || []).filter(inside))) {
-      const at = e.line ? (this.edge(e.before) + this.edge(e.before + 1)) / 2 : this.edge(e.before);
+      const at = stands(e.before, e.line);
       g.append(flag(e, box.right - 14, at, { fold: model.fold, z: mm(far.under(e.before)) }));
     }
     out.push(g);

@@ -179,9 +179,10 @@ export function striped(s, x, y) {
     class: "spine-found mark-dot",
     "stroke-linejoin": "round",
     "data-before": s.before,
-    "data-line": 0,
+    "data-line": s.inside,
   });
-  p.append(el("title", {}, `In the file already, before layer ${s.before}: ${s.title}`));
+  const where = s.inside ? "inside" : "before";
+  p.append(el("title", {}, `In the file already, ${where} layer ${s.before}: ${s.title}`));
   return p;
 }
 
