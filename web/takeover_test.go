@@ -76,7 +76,8 @@ func TestTakeWithItsWays(t *testing.T) {
 		at(7) + 3: {"M0 in the middle"},
 		at(13):    {"T1"}})
 	p := fmt.Sprint("/prints/", c.upload([]byte(hand), "by-hand.gcode"))
-	c.page(t, p, "Put in the magnet", "let it cool", "waits 2 min, then goes on by itself", "in the middle", "inside 7",
+	c.page(t, p, "Put in the magnet", "let it cool", "waits 2 min, then goes on by itself",
+		"in the middle", "inside 7",
 		"A colour change, if your printer stops there")
 	line := func(n, k int) string { return fmt.Sprint(at(n) + k) }
 	take := func(l string) []string { return []string{"from", l, "to", l} }
