@@ -42,3 +42,23 @@ func TestSimple(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 }
+
+// TestNoLanding names no way back where the head is not sent away: the printer comes back by
+// itself, or only sounds.
+func TestNoLanding(t *testing.T) {
+	for _, c := range []struct {
+		e    Ear
+		back bool
+	}{
+		{Ear{Kind: Colour}, true}, {Ear{Kind: Colour, Stop: "m600 B3"}, false},
+		{Ear{Kind: Insert, Stop: "PAUSE"}, false},
+		{Ear{Kind: Insert, Routine: []byte(`"sound only"`)}, false},
+		{Ear{Kind: Insert, Routine: []byte(`"drop many things in"`), Stop: "M600"}, true}, // its bond pass
+	} {
+		p := &Plan{Printer: Generic()}
+		got := (Step{Do: "return"}).Words(p, &c.e)
+		if (got == "Back over the part from above, then down") != c.back {
+			t.Errorf("%+v: %q", c.e, got)
+		}
+	}
+}

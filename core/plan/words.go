@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -85,6 +86,9 @@ func (s Step) Words(p *Plan, e *Ear) string {
 	case "bond":
 		return "Lays the last layer once more, thinly"
 	case "return":
+		if !p.leaves(e) {
+			return "Goes on where it stands"
+		}
 		return "Back over the part from above, then down"
 	case "restore":
 		return "Axis, speed, fan and modes as they were"
@@ -111,4 +115,13 @@ func (p *Plan) Fill(text string, e *Ear) string {
 	}
 	return strings.NewReplacer("{filament}", p.FilamentName(e.Filament), "{note}", note, "{nozzle}",
 		nozzle).Replace(text)
+}
+
+// leaves reports whether the head is sent away at an ear, so that it has to come back. A printer
+// that does it all comes back by itself.
+func (p *Plan) leaves(e *Ear) bool {
+	r, err := p.RoutineOf(e)
+	return err != nil || slices.ContainsFunc(r, func(s Step) bool {
+		return slices.Contains([]string{"lift", "park", "wipe", "lines", "bond"}, s.Do)
+	})
 }
