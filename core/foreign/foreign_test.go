@@ -136,6 +136,22 @@ func TestOwn(t *testing.T) {
 	}
 }
 
+// TestManyTools lists no changes of the tool where there are so many that the printer does them.
+func TestManyTools(t *testing.T) {
+	for _, each := range []int{1, 3} {
+		by := map[int][]string{}
+		for n := 2; n <= 12; n++ {
+			for k := range each {
+				by[n] = append(by[n], fmt.Sprintf("T%d", (n*each+k)%2))
+			}
+		}
+		_, stops := read(t, wall(by))
+		if want := map[int]int{1: 10, 3: 0}[each]; len(stops) != want {
+			t.Errorf("%d a layer: %d stops, want %d", each, len(stops), want)
+		}
+	}
+}
+
 // TestSeveral reads several stops before one layer, and inside one, each with what is its own.
 func TestSeveral(t *testing.T) {
 	long := strings.Split(strings.Repeat("; nothing\n", 300), "\n")

@@ -30,15 +30,25 @@ func (r *reader) wait(word string) {
 	}
 }
 
+// mostByHand is up to how many changes of the tool are taken for something that a person does:
+// of more of them the printer does it.
+const mostByHand = 20
+
 // sortWaits keeps the waits that stand between laying moves, and changes of the tool only
-// where the file does not heat several.
+// where the file does not heat several, and where they are few.
 func (r *reader) sortWaits() {
 	ix := r.ix
 	ix.place(ix.Waits)
+	changes := 0
+	for _, w := range ix.Waits {
+		if w.Word[0] == 'T' {
+			changes++
+		}
+	}
 	kept := ix.Waits[:0]
 	for _, w := range ix.Waits {
 		first := len(ix.Layers) > 0 && w.Line < ix.Layers[0].First
-		tools := w.Word[0] == 'T' && bits.OnesCount64(r.heats) > 1
+		tools := w.Word[0] == 'T' && (bits.OnesCount64(r.heats) > 1 || changes > mostByHand)
 		last := len(ix.Layers) > 0 && w.Line > ix.Layers[len(ix.Layers)-1].Last
 		if !first && !last && !tools {
 			kept = append(kept, w)
