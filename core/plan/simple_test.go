@@ -53,7 +53,8 @@ func TestNoLanding(t *testing.T) {
 		{Ear{Kind: Colour}, true}, {Ear{Kind: Colour, Stop: "m600 B3"}, false},
 		{Ear{Kind: Insert, Stop: "PAUSE"}, false},
 		{Ear{Kind: Insert, Routine: []byte(`"sound only"`)}, false},
-		{Ear{Kind: Insert, Routine: []byte(`"drop many things in"`), Stop: "M600"}, true}, // its bond pass
+		// its bond pass leads away
+		{Ear{Kind: Insert, Routine: []byte(`"drop many things in"`), Stop: "M600"}, true},
 	} {
 		p := &Plan{Printer: Generic()}
 		got := (Step{Do: "return"}).Words(p, &c.e)
