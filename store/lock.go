@@ -46,6 +46,26 @@ func (s *Store) Hold(address string) error {
 	return os.WriteFile(filepath.Join(s.dir, holderName), []byte(text+"\n"), 0o600)
 }
 
+// OpenAt returns the address of the Dogear that works with a folder; "" when none does, or does
+// not say where it answers.
+func OpenAt(dir string) string {
+	l := flock.New(filepath.Join(dir, lockName), flock.SetPermissions(0o600))
+	if _, err := os.Stat(l.Path()); err != nil {
+		return ""
+	}
+	if ok, err := l.TryLock(); ok || err != nil {
+		_ = l.Unlock()
+		return ""
+	}
+	who, err := os.ReadFile(filepath.Join(dir, holderName))
+	if err != nil {
+		return ""
+	}
+	_, at, _ := strings.Cut(string(who), ", open at ")
+	at, _, _ = strings.Cut(strings.TrimSpace(at), " ")
+	return at
+}
+
 // let lets the folder go.
 func (s *Store) let() error {
 	_ = os.Remove(filepath.Join(s.dir, holderName))

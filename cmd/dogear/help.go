@@ -16,6 +16,8 @@ var helps = kong.Vars{
 	"handshake_simulate": "Let a simulated printer run it and say what one would see: knob, card, " +
 		"macros, host, one-word, deaf, sleepy.",
 	"handshake_word": "A stop word to try. Repeatable; without it the usual eight are tried.",
+	"main_open":      "Open your own shelf in the browser, or files on it. The default.",
+	"serve_data":     "Folder to keep the data in; your own data folder when left out.",
 	"main_cue":       "Write the cue sheet of a plan: when each stop comes and what to do.",
 	"other":          "Apply a plan made for another model all the same.",
 	"pickup_counted": "Layers counted up from one that can be recognised.",

@@ -14,6 +14,7 @@ import (
 )
 
 type cli struct {
+	Open      openCmd      `cmd:"" default:"withargs" help:"${main_open}"`
 	Demo      demoCmd      `cmd:"" help:"Start with demo data and print the address."`
 	Serve     serveCmd     `cmd:"" help:"Start the web application."`
 	Layers    layersCmd    `cmd:"" help:"Say what a file is: its layers and folds."`

@@ -28,7 +28,7 @@ type serveCmd struct {
 	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
 	Host  string `default:"127.0.0.1" help:"${serve_host}"`
 	New   bool   `name:"new-passphrase" help:"${serve_new}"`
-	Data  string `help:"Folder to keep the data in." type:"path"`
+	Data  string `help:"${serve_data}" type:"path"`
 	Watch string `help:"${serve_watch}" type:"path"`
 	Plan  string `help:"${serve_plan}" type:"path"`
 	Debug bool   `help:"Log every request."`
@@ -48,13 +48,9 @@ func (c *demoCmd) Run() error {
 }
 
 func (c *serveCmd) Run() error {
-	dir := c.Data
-	if dir == "" {
-		home, err := os.UserConfigDir()
-		if err != nil {
-			return refuse("usage", errors.New("say with --data where to keep the data"))
-		}
-		dir = filepath.Join(home, "dogear")
+	dir, err := dataFolder(c.Data)
+	if err != nil {
+		return err
 	}
 	if (c.Watch == "") != (c.Plan == "") {
 		return refuse("usage", errors.New("--watch and --plan go together: the folder, and the plan "+
@@ -86,6 +82,9 @@ type serving struct {
 	demo, debug bool
 	watch, plan string // a folder, and what is laid onto each new file in it
 	anew        bool   // another passphrase is set
+	free        bool   // any free port will do
+	ready       func(base string)
+	hint        string // said once it is open
 }
 
 func serve(o serving) error {
@@ -113,7 +112,12 @@ func serve(o serving) error {
 	if err != nil {
 		return err
 	}
-	l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
+	var l net.Listener
+	if o.free {
+		l, err = listenFree(host)
+	} else {
+		l, err = net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
+	}
 	if err != nil {
 		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
 	}
@@ -142,6 +146,9 @@ func serve(o serving) error {
 	if hash != nil {
 		fmt.Println("It asks everybody for the passphrase.")
 	}
+	if o.hint != "" {
+		fmt.Println(o.hint)
+	}
 	go daily(ctx, func() {
 		if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
 			log.Error("deleting what was taken off the shelf", "err", err)
@@ -149,6 +156,9 @@ func serve(o serving) error {
 	})
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
+	if o.ready != nil {
+		go o.ready(addresses(host, l.Addr())[0])
+	}
 	select {
 	case err := <-done:
 		return err
