@@ -150,7 +150,7 @@ func try(t *testing.T, args []string) {
 		st.Close()
 	}
 	switch args[0] {
-	case "serve", "demo":
+	case "serve", "demo", "FILE": // go on for ever
 		var c cli
 		k, err := kong.New(&c, kong.Name("dogear"), helps.CloneWith(kong.Vars{"version": ""}))
 		if err == nil {

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
@@ -72,19 +71,6 @@ func dataFolder(said string) (string, error) {
 		return "", refuse("usage", errors.New("say with --data where to keep the data"))
 	}
 	return filepath.Join(home, "dogear"), nil
-}
-
-// firstPorts are how many ports from 8080 on are tried before any free one is taken.
-const firstPorts = 20
-
-// listenFree listens on the first free port.
-func listenFree(host string) (net.Listener, error) {
-	for p := range firstPorts {
-		if l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(8080+p))); err == nil {
-			return l, nil
-		}
-	}
-	return net.Listen("tcp", net.JoinHostPort(host, "0"))
 }
 
 // answers reports whether a Dogear answers at an address.

@@ -112,14 +112,9 @@ func serve(o serving) error {
 	if err != nil {
 		return err
 	}
-	var l net.Listener
-	if o.free {
-		l, err = listenFree(host)
-	} else {
-		l, err = net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
-	}
+	l, err := listen(host, port, o.free)
 	if err != nil {
-		return refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
+		return err
 	}
 	if err := st.Hold(strings.Join(addresses(host, l.Addr()), " and ")); err != nil {
 		log.Warn("others cannot be told who works with the folder", "err", err)
@@ -172,6 +167,29 @@ func serve(o serving) error {
 	}
 	return nil
 }
+
+// listen listens on a port, or, when any will do, on the first free one.
+func listen(host string, port int, free bool) (net.Listener, error) {
+	if free {
+		for p := range firstPorts {
+			if l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(firstPort+p))); err == nil {
+				return l, nil
+			}
+		}
+		port = 0
+	}
+	l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(port)))
+	if err != nil {
+		return nil, refuse("port", fmt.Errorf("port %d is taken; choose another with --port", port))
+	}
+	return l, nil
+}
+
+// So many ports from the first one on are tried before any free one is taken.
+const (
+	firstPort  = 8080
+	firstPorts = 20
+)
 
 // openStore opens the data folder, and says how else to go on when it cannot be had.
 func openStore(ctx context.Context, dir string) (*store.Store, error) {
