@@ -238,3 +238,37 @@ func TestTouchCheckAsItHomes(t *testing.T) {
 		t.Errorf("it moves before it homes:\n%s", got)
 	}
 }
+
+// TestUnknownBed primes where the file itself goes, and nowhere else, when nobody has said how
+// large the bed is.
+func TestUnknownBed(t *testing.T) {
+	// About the origin in the middle of a bed, without a prime line.
+	bare := strings.NewReplacer("G1 Z0.28 F600\n", "", "G0 X4 Y20 F6000\n", "",
+		"G1 Y140 E8 F1500\n", "", "X100", "X-10", "X103", "X-7", "X120", "X10", "Y100", "Y-10",
+		"Y120", "Y10").Replace(tower(20))
+	known := plan.Generic()
+	known.Assumed, known.Bed = false, [4]float64{-110, -110, 110, 110}
+	for _, c := range []struct {
+		file   string
+		pr     *plan.Printer
+		primes bool
+	}{{tower(20), nil, true}, {bare, nil, false}, {bare, known, true}} {
+		src, ix := read(t, c.file)
+		p, err := Make(src, ix, c.pr, Choice{Start: Next, Layer: 10}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		reach, primes := ix.ReachOf(), false
+		for _, l := range p.Lines {
+			primes = primes || strings.HasPrefix(l.Text, "G1 E12 ")
+			x, y := l.To[0].Millimetres(), l.To[1].Millimetres()
+			if c.pr == nil && strings.HasPrefix(l.Text, "G1 X") &&
+				(x < reach[0] || x > reach[2] || y < reach[1] || y > reach[3]) {
+				t.Errorf("%q goes beyond %v", l.Text, reach)
+			}
+		}
+		if primes != c.primes || strings.Contains(codes(p, layer.Care), "prime-on-part") == primes {
+			t.Errorf("primes: %v, %v", primes, p.Findings)
+		}
+	}
+}

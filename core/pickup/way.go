@@ -170,9 +170,13 @@ func (w *writer) heights() (*raster.Heights, error) {
 }
 
 // spot finds a place beside the part, near it: everything that is reached by
-// the print is within reach there too.
+// the print is within reach there too. Where nobody has said how large the bed is, the head goes
+// no further than the file itself does.
 func (w *writer) spot() (x, y float64, ok bool) {
 	b, bed := w.ix.Box, w.pr.Bed
+	if _, named := w.ix.NamedBed(); w.pr.Assumed && !named {
+		bed = w.ix.ReachOf()
+	}
 	const away, inset = 12.0, 2.0
 	x0, y0, x1, y1 := b[0].Millimetres(), b[1].Millimetres(), b[2].Millimetres(), b[3].Millimetres()
 	cx, cy := min(max((x0+x1)/2, bed[0]+inset), bed[2]-inset), min(max((y0+y1)/2, bed[1]+inset),

@@ -105,8 +105,8 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 }
 
 // bedOf is a printer for which nothing is known but the file: its bed is the one
-// that a comment names, else what the file reaches and a little more, so that there
-// is room to prime beside the part.
+// that a comment names, else what the file reaches and a little more, where somebody may have
+// the printer home; by itself it goes no further than the file (see spot).
 func bedOf(ix *layer.Index, pr *plan.Printer) *plan.Printer {
 	q := *pr
 	p := &q
