@@ -61,7 +61,9 @@ test("from an empty folder to the first file in fewer than ten actions", async (
   await p.waitForSelector('[data-bench][data-ready="true"]');
   await act(p.fill("#goto", "7"));
   await act(p.press("#goto", "Enter"));
-  await p.waitForFunction(() => document.querySelector("#before").value === "7");
+  await p.waitForFunction(
+    () => document.querySelector("#before").value === "7" && document.activeElement.id !== "goto",
+  );
   await act(p.keyboard.press("m"));
   await p.waitForFunction(() => document.activeElement.closest("[data-mark]"));
   await act(p.keyboard.press("Enter"));

@@ -82,7 +82,9 @@ for (const [kind, says, stop] of [
     };
     await act(p.fill("#goto", "7"));
     await act(p.press("#goto", "Enter"));
-    await p.waitForFunction(() => document.querySelector("#before").value === "7");
+    await p.waitForFunction(
+      () => document.querySelector("#before").value === "7" && document.activeElement.id !== "goto",
+    );
     await act(p.keyboard.press("m"));
     await act(p.keyboard.press("Enter"));
     await p.waitForSelector("[data-acquaint]");
