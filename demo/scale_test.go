@@ -7,6 +7,7 @@ import (
 
 	"dogear/core/layer"
 	"dogear/core/pickup"
+	"dogear/core/plan"
 	"dogear/core/printer"
 	"dogear/demo"
 )
@@ -15,20 +16,25 @@ import (
 // prime line and without: either way it speaks most for the layer that was reached, and its
 // tolerance holds when the scale is out by a third of a gram.
 func TestScale(t *testing.T) {
+	eachFile(t, 5, func(part, dialect string, file []byte, ix *layer.Index, random *rand.Rand) {
+		for range 3 {
+			n := 2 + random.IntN(len(ix.Layers)-2)
+			l := &ix.Layers[n-1]
+			laid, _ := print(t, file, &printer.Fault{Kind: "jam",
+				Line: l.First + random.Int64N(l.Last-l.First)})
+			scale(t, part+", "+dialect, file, ix, laid, n-1)
+		}
+	})
+}
+
+// eachFile calls f with every part in the dialects it is sampled in.
+func eachFile(t *testing.T, seed uint64, f func(part, dialect string, file []byte,
+	ix *layer.Index, random *rand.Rand)) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
-				continue
-			}
-			file, _ := demo.Slice(solid, d)
-			ix := index(t, file)
-			random := rand.New(rand.NewPCG(5, uint64(len(file))))
-			for range 3 {
-				n := 2 + random.IntN(len(ix.Layers)-2)
-				l := &ix.Layers[n-1]
-				laid, _ := print(t, file, &printer.Fault{Kind: "jam",
-					Line: l.First + random.Int64N(l.Last-l.First)})
-				scale(t, part+", "+d.Name, file, ix, laid, n-1)
+			if sampled(part, d) {
+				file, _ := demo.Slice(solid, d)
+				f(part, d.Name, file, index(t, file), rand.New(rand.NewPCG(seed, uint64(len(file)))))
 			}
 		}
 	}
@@ -46,9 +52,10 @@ func scale(t *testing.T, name string, file []byte, ix *layer.Index, laid []print
 		}
 	}
 	const heavy = 8 // g/cm³: small prints weigh too little for a kitchen scale
+	f := plan.Filament{Density: heavy}
 	for _, e := range []pickup.Evidence{
-		{Kind: pickup.Weight, Value: pickup.Grams(part, 1.75, heavy), Density: heavy},
-		{Kind: pickup.Spool, Value: pickup.Grams(all, 1.75, heavy), Density: heavy},
+		{Kind: pickup.Weight, Value: f.Grams(part), Density: heavy},
+		{Kind: pickup.Spool, Value: f.Grams(all), Density: heavy},
 		{Kind: pickup.Used, Value: all / 1000},
 	} {
 		b, err := pickup.Weigh(bytes.NewReader(file), ix, []pickup.Evidence{e})

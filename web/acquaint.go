@@ -191,6 +191,7 @@ func (s *Server) makeAcquaintance(c fiber.Ctx) error {
 	if b, _, err = s.openMarked(c); err != nil { // it may have to be read again for it
 		return err
 	}
-	return s.sendMargin(c, b, fmt.Sprintf("“%s” is in your Kit; this print is for it. Bed %g × %g mm.",
+	return s.sendMargin(c, b, fmt.Sprintf("“%s” is in your Kit; this print is for it. "+
+		"Bed %g × %g mm.",
 		p.Name, math.Round(p.Bed[2]-p.Bed[0]), math.Round(p.Bed[3]-p.Bed[1])))
 }

@@ -110,7 +110,8 @@ func TestBindAlong(t *testing.T) {
 	ear(b, "20", "")
 	ear(b, "16", "") // at the joint
 	ear(b, "line 1203", "")
-	c.steps(t, []step{{fmt.Sprintf("/bind/shelf?p=%d:1-8&p=%d:16-31", a, b), nil, 200, ""}})
+	c.steps(t, []step{{fmt.Sprintf("/bind/shelf?p=%d:1-8&p=%d:16-31&j=nozzle&n=0.25&h=1", a, b), nil,
+		200, ""}})
 	id := b + 1
 	c.read(id)
 	page := c.page(t, fmt.Sprint("/prints/", id), "2 ears of the pieces came along", "stayed behind",

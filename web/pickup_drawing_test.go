@@ -1,23 +1,17 @@
 package web
 
 import (
-	"fmt"
 	"math"
 	"regexp"
 	"strconv"
 	"strings"
 	"testing"
-
-	"dogear/core/archive"
-	"dogear/demo"
 )
 
 // TestGlueSheet draws the face that a loose top is glued onto as large as it is: the wall is
 // 60 mm long between the middles of its outer lines, and so is the drawing.
 func TestGlueSheet(t *testing.T) {
-	c := newClient(t, archive.Limits{})
-	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
-	p := fmt.Sprint("/prints/", c.upload(file, "wall.gcode"))
+	c, p := wallOnShelf(t)
 	u := p + "/pickup"
 	c.steps(t, []step{
 		{u + "/evidence", []string{"kind", "touch", "value", "9"}, 200, "Proposed"},

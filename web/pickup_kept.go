@@ -207,8 +207,8 @@ func atThePrinter(m *marked, b *book, r *release.Release, c *pickup.Choice,
 		}
 		add("Run the touch check file: it goes to three places of the wall that was laid last, cold. "+
 			"At each of them %g mm of paper just fit under the nozzle.", gap)
-		add("If it is off to a side, write by how much at “X by” and “Y by” of the pick-up; if it is " +
-			"too high or too low, at “Higher by”. Then write the pick-up again.")
+		add("If it is off to a side, write by how much at “X by” and “Y by” of the pick-up; if " +
+			"it is too high or too low, at “Higher by”. Then write the pick-up again.")
 	}
 	if c.Z == pickup.ByTouch || c.Z == "" {
 		add("Bring the nozzle down onto the part once more, as before.")

@@ -9,11 +9,18 @@ import (
 	"dogear/demo"
 )
 
-// TestPickupByWeight takes down what the part weighs, and how the pick-up begins.
-func TestPickupByWeight(t *testing.T) {
+// wallOnShelf is a client with the harbour wall on its shelf, and the print's address.
+func wallOnShelf(t *testing.T) (*client, string) {
+	t.Helper()
 	c := newClient(t, archive.Limits{})
 	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
-	u := fmt.Sprintf("/prints/%d/pickup", c.upload(file, "wall.gcode"))
+	return c, fmt.Sprint("/prints/", c.upload(file, "wall.gcode"))
+}
+
+// TestPickupByWeight takes down what the part weighs, and how the pick-up begins.
+func TestPickupByWeight(t *testing.T) {
+	c, p := wallOnShelf(t)
+	u := p + "/pickup"
 	c.steps(t, []step{
 		{u + "/evidence", []string{"kind", "weight", "value", "9"}, 422, "how dense the filament is"},
 		{u + "/evidence", []string{"kind", "weight", "value", "9000", "density", "1.24"}, 422,

@@ -2,14 +2,11 @@ package web
 
 import (
 	"bytes"
-	"fmt"
 	"image"
 	"image/jpeg"
 	"strings"
 	"testing"
 
-	"dogear/core/archive"
-	"dogear/demo"
 	"dogear/store"
 )
 
@@ -26,9 +23,7 @@ func jpegOf(t *testing.T, w, h int) []byte {
 // TestPhoto lays a picture under a pick-up's page, pins it, and takes it away; what is no
 // picture, or too large, is refused and changes nothing.
 func TestPhoto(t *testing.T) {
-	c := newClient(t, archive.Limits{})
-	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
-	p := fmt.Sprint("/prints/", c.upload(file, "wall.gcode"))
+	c, p := wallOnShelf(t)
 	u := p + "/pickup"
 	c.steps(t, []step{{u + "/evidence", []string{"kind", "touch", "value", "9"}, 200, "layer 30"}})
 	put := func(data []byte, status int, want string) {

@@ -12,15 +12,7 @@ import (
 
 // TestBindCommand binds the harbour wall, coarse to 18 mm and fine above.
 func TestBindCommand(t *testing.T) {
-	dir := t.TempDir()
-	for name, h := range map[string]float64{"coarse": 0.3, "fine": 0.15} {
-		file, _ := demo.Slice(demo.HarbourWall(h), demo.DialectNamed("resetting"))
-		if err := os.WriteFile(filepath.Join(dir, name+".gcode"), file, 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	coarse, fine, out := filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"),
-		filepath.Join(dir, "wall.gcode")
+	coarse, fine, out := walls(t)
 	code, stdout, stderr := dogear(t, "bind", coarse+":1-60", fine+":120-", "-o", out, "--json",
 		"--joint", "nozzle", "--nozzle", "0.25", "--dz", "-0.04")
 	if code != 0 {
@@ -95,8 +87,9 @@ func TestBindCommand(t *testing.T) {
 	}
 }
 
-// TestBindHeadsUp announces a joint some minutes before it, and counts the lines it puts in.
-func TestBindHeadsUp(t *testing.T) {
+// walls are two slicings of the harbour wall, and where they are bound.
+func walls(t *testing.T) (coarse, fine, out string) {
+	t.Helper()
 	dir := t.TempDir()
 	for name, h := range map[string]float64{"coarse": 0.3, "fine": 0.15} {
 		file, _ := demo.Slice(demo.HarbourWall(h), demo.DialectNamed("resetting"))
@@ -104,8 +97,13 @@ func TestBindHeadsUp(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	coarse, fine, out := filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"),
+	return filepath.Join(dir, "coarse.gcode"), filepath.Join(dir, "fine.gcode"),
 		filepath.Join(dir, "wall.gcode")
+}
+
+// TestBindHeadsUp announces a joint some minutes before it, and counts the lines it puts in.
+func TestBindHeadsUp(t *testing.T) {
+	coarse, fine, out := walls(t)
 	for _, c := range []struct {
 		args []string
 		want int // heads-ups
@@ -140,7 +138,7 @@ func TestBindHeadsUp(t *testing.T) {
 		n := 0
 		lines := strings.Split(string(text), "\n")
 		for _, l := range lines {
-			if strings.HasPrefix(l, "; dogear heads-up") && !strings.HasSuffix(l, " ends") {
+			if strings.HasPrefix(l, "; dogear joint ") && strings.Contains(l, " announced: ") {
 				n++
 			}
 		}

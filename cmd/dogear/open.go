@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -153,7 +154,7 @@ func send(c *http.Client, base, token, name string) (int64, error) {
 		Error string
 	}
 	if err := json.NewDecoder(r.Body).Decode(&answer); err != nil || r.StatusCode != 201 {
-		return 0, errors.New(or(answer.Error, "the file was not taken"))
+		return 0, errors.New(cmp.Or(answer.Error, "the file was not taken"))
 	}
 	return answer.ID, nil
 }
@@ -179,17 +180,10 @@ func read(c *http.Client, base string, id int64) error {
 		case answer.State == "ready":
 			return nil
 		case answer.State != "reading":
-			return errors.New(or(answer.Error, "the file was not taken"))
+			return errors.New(cmp.Or(answer.Error, "the file was not taken"))
 		}
 		time.Sleep(150 * time.Millisecond)
 	}
-}
-
-func or(s, otherwise string) string {
-	if s == "" {
-		return otherwise
-	}
-	return s
 }
 
 // browse opens a page in the browser of the system, or the one that BROWSER names.

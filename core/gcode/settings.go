@@ -44,6 +44,16 @@ func (s *State) Settings() []Setting {
 	return s.Aux.Sticky
 }
 
+// Mesh returns the line that has switched the stored mesh of the bed on, "" when it is off.
+func (s *State) Mesh() string {
+	line := s.setting("M420")
+	var c Command
+	if c.Parse([]byte(line)); c.Has('S') && c.Value('S') == 0 {
+		return ""
+	}
+	return line
+}
+
 // Plane returns the word of the plane in which arcs lie, "G17" when none was
 // chosen.
 func (s *State) Plane() string {

@@ -5,7 +5,7 @@
 // many tones, as many strokes in the air, and a message. What a person sees comes back as
 // [Answers], and [Learn] makes a printer of them:
 //
-//	printer, words ──▶ Make ──▶ file ──▶ what somebody sees ──▶ Learn ──▶ printer
+//	printer, words -> Make -> file -> what somebody sees -> Learn -> printer
 //
 // Behind each word the head wags a few times, then waits some seconds. A printer that
 // honours the word stands still before it wags; one that reads ahead wags first and then
@@ -85,8 +85,11 @@ func Make(pr *plan.Printer, words []string) (*File, error) {
 		if plan.StopsFor(w) > 0 {
 			return nil, fmt.Errorf("%q waits for a time, and every printer knows that; leave it out", w)
 		}
-		if err := plan.CheckStop(w); err != nil || w == "" {
-			return nil, fmt.Errorf("%q cannot be tried: %w", w, or(err, errors.New("it is empty")))
+		if w == "" {
+			return nil, errors.New("an empty word cannot be tried")
+		}
+		if err := plan.CheckStop(w); err != nil {
+			return nil, fmt.Errorf("%q cannot be tried: %w", w, err)
 		}
 		if slices.Contains(words[:i], w) {
 			return nil, fmt.Errorf("%q is named twice", w)
@@ -107,13 +110,6 @@ func Make(pr *plan.Printer, words []string) (*File, error) {
 	w.ending()
 	f.Lines = w.Lines()
 	return f, nil
-}
-
-func or(err, otherwise error) error {
-	if err == nil {
-		return otherwise
-	}
-	return err
 }
 
 // middle is where the head draws: the middle of a bed that is known, else a place that lies

@@ -247,6 +247,15 @@ func TestLearn(t *testing.T) {
 			}
 		})
 	}
+	// A routine that somebody chose stays; one that goes with another way of stopping does not.
+	was := *plan.Generic()
+	was.Routine = map[string]string{plan.Insert: "quiet drop", plan.Colour: "printer does it all"}
+	p, _, err := handshake.Learn(was, &handshake.Answers{Each: []handshake.Answer{
+		{"M0", handshake.Waited, handshake.ByKnob}}}, "2026-11-26")
+	if err != nil || len(p.Routine) != 1 || p.Routine[plan.Insert] != "quiet drop" ||
+		len(was.Routine) != 2 {
+		t.Errorf("%v %v, was %v", err, p.Routine, was.Routine)
+	}
 	if _, _, err := handshake.Learn(*plan.Generic(), &handshake.Answers{}, ""); err == nil {
 		t.Error("nothing was seen, and it was learned from")
 	}

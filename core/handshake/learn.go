@@ -1,8 +1,10 @@
 package handshake
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -77,13 +79,13 @@ func Learn(p plan.Printer, a *Answers, day string) (plan.Printer, []string, erro
 		case WentOn:
 			p.Ignores = append(p.Ignores, t.Word)
 		case Waited:
-			waits = either(waits, t.Word)
+			waits = cmp.Or(waits, t.Word)
 		case Late:
-			late = either(late, t.Word)
+			late = cmp.Or(late, t.Word)
 		case Parked:
 			switch {
 			case !plan.DoesItAll(t.Word): // it may park once more where we have parked it
-				waits = either(waits, t.Word)
+				waits = cmp.Or(waits, t.Word)
 			case alone == "" || plan.DrawsOut(t.Word): // the one that also asks for filament
 				alone = t.Word
 			}
@@ -110,16 +112,24 @@ func Learn(p plan.Printer, a *Answers, day string) (plan.Printer, []string, erro
 	return p, said, nil
 }
 
-func either(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
-}
+// Routines that ship, for a printer that waits for a time, and one that does it all.
+const (
+	timed    = "timed window"
+	byItself = "printer does it all"
+)
 
 // stopsBy writes down at which words the printer waits, late, and does it all alone.
 func stopsBy(p *plan.Printer, waits, late, alone string) (said []string) {
-	p.Stop, p.Routine = map[string]string{}, map[string]string{}
+	// Routines that go with another way of stopping are given up; others are somebody's choice.
+	p.Stop, p.Routine = map[string]string{}, maps.Clone(p.Routine)
+	if p.Routine == nil {
+		p.Routine = map[string]string{}
+	}
+	for kind, name := range p.Routine {
+		if name == timed || name == byItself {
+			delete(p.Routine, kind)
+		}
+	}
 	all := func(word string) {
 		for _, k := range plan.Kinds {
 			p.Stop[k] = word
@@ -142,13 +152,13 @@ func stopsBy(p *plan.Printer, waits, late, alone string) (said []string) {
 			alone))
 	default:
 		all("G4 S120")
-		p.Routine[plan.Colour] = "timed window"
+		p.Routine[plan.Colour] = timed
 		said = append(said, "It waits at none of them, so it gets a time: two minutes at each stop, "+
 			"with a tone before they end.")
 	}
 	if alone != "" {
 		p.Stop[plan.Colour] = alone
-		p.Routine[plan.Colour] = "printer does it all"
+		p.Routine[plan.Colour] = byItself
 		if waits != "" || late != "" {
 			said = append(said, fmt.Sprintf("For a colour, %s: it parks, changes and comes back by itself.",
 				alone))

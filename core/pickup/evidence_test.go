@@ -7,7 +7,13 @@ import (
 	"testing"
 
 	"dogear/core/layer"
+	"dogear/core/plan"
 )
+
+// grams is what a length of filament weighs.
+func grams(mm, diameter, density float64) float64 {
+	return (&plan.Filament{Diameter: diameter, Density: density}).Grams(mm)
+}
 
 func TestEvidence(t *testing.T) {
 	src, ix := read(t, tower(100))
@@ -45,10 +51,10 @@ func TestEvidence(t *testing.T) {
 		"display":         {Evidence{Kind: Display, At: [3]float64{110.1, 119.8, 4.2}}, 20, 21, 20},
 		"display in a hop": {Evidence{
 			Kind: Extruded, Value: extruded.LogicalE().Millimetres() + 0.9}, 41, 42, 41},
-		"weight": {Evidence{Kind: Weight, Value: Grams(laid(60), 1.75, 1.24), Density: 1.24}, 0, 100, 50},
-		"weight, heavy": {Evidence{Kind: Weight, Value: Grams(laid(60), 2.85, 8), Density: 8,
+		"weight": {Evidence{Kind: Weight, Value: grams(laid(60), 1.75, 1.24), Density: 1.24}, 0, 100, 50},
+		"weight, heavy": {Evidence{Kind: Weight, Value: grams(laid(60), 2.85, 8), Density: 8,
 			Diameter: 2.85}, 49, 70, 59},
-		"spool": {Evidence{Kind: Spool, Value: Grams(laid(60)+prime, 2.85, 8), Density: 8,
+		"spool": {Evidence{Kind: Spool, Value: grams(laid(60)+prime, 2.85, 8), Density: 8,
 			Diameter: 2.85}, 39, 80, 59},
 		"used": {Evidence{Kind: Used, Value: (laid(60) + prime) / 1000}, 0, 100, 59},
 	} {

@@ -217,6 +217,12 @@ func TestTouchCheckAsItHomes(t *testing.T) {
 		t.Errorf("it falls asleep, or stops late: %s", got)
 	}
 	pr.SettleBefore, pr.StayAwake = nil, nil
+	pr.Ignores, pr.Stop[plan.Insert] = []string{"M0"}, "PAUSE"
+	if got := text(pr, Choice{}); strings.Count(got, "\nG4 S30") != 6 ||
+		strings.Contains(got, "\nM0") {
+		t.Errorf("it goes straight on: %s", got)
+	}
+	pr.Ignores = nil
 	pr.Blank, pr.Stop[plan.Insert] = true, "M600"
 	if got := text(pr, Choice{Feeler: 0.2}); strings.Count(got, "\nM0 Place") != 6 ||
 		!strings.Contains(got, "0.2 mm of paper") || !strings.Contains(got, "G92 Z2.2 ") {

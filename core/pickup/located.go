@@ -69,8 +69,8 @@ func (w *writer) ownLines() error {
 				continue
 			}
 		default:
-			return fmt.Errorf("“%s” moves, heats, stops or counts otherwise; lines of your own only set "+
-				"what stays in force", l)
+			return fmt.Errorf("“%s” moves, heats, stops or counts otherwise; lines of your own only "+
+				"set what stays in force", l)
 		}
 		w.addLine(l, "a line of your own")
 	}

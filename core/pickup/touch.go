@@ -148,12 +148,19 @@ func checkFrom(sc *routine.Script, pr *plan.Printer, c *Choice, z, up gcode.Nano
 	return nil
 }
 
+// timedLook waits where the printer was seen to go straight on at a word: every one waits for a
+// time.
+const timedLook = "G4 S30"
+
 // ask waits for somebody to look, in the printer's own word; one that would do something
 // else than wait is not used.
 func ask(sc *routine.Script, pr *plan.Printer, question string) {
 	word := pr.StopWord(plan.Insert)
 	if plan.DoesItAll(word) {
 		word = "M0"
+	}
+	if pr.IgnoresStop(word) {
+		word = timedLook
 	}
 	told := word == "M0" || word == "M1"
 	switch {

@@ -3,13 +3,10 @@ package pickup
 import (
 	"errors"
 	"fmt"
-	"math"
 
 	"dogear/core/layer"
+	"dogear/core/plan"
 )
-
-// usualDiameter is that of filament which nobody has measured, mm.
-const usualDiameter = 1.75
 
 // What a weight may be off: half a gram, since kitchen scales show whole ones, and the share by
 // which filament is thinner, lighter or fed otherwise than the file says. A spool is heavy, and
@@ -21,12 +18,6 @@ const (
 	feedShare  = 0.02
 )
 
-// Grams is what a length of filament weighs: its volume, a cylinder, times its density. mm,
-// mm and g/cm³ make g; 1 cm³ is 1000 mm³.
-func Grams(length, diameter, density float64) float64 {
-	return length * math.Pi / 4 * diameter * diameter * density / 1000
-}
-
 // plastic compares how much was laid with what each layer takes. What the spool has lost also
 // went into the prime line; what a part weighs does not.
 func (p *Piece) plastic(ix *layer.Index) error {
@@ -37,14 +28,11 @@ func (p *Piece) plastic(ix *layer.Index) error {
 		return errors.New("say how dense the filament is, in g/cm³; its spool or its maker says " +
 			"so. PLA has about 1.24, PETG 1.27, ABS 1.04")
 	}
-	d := p.Diameter
-	if d == 0 && len(ix.Layers) > 0 {
-		d = ix.Layers[0].Diameter // as the file says, where it counts volumes
+	f := plan.Filament{Diameter: p.Diameter, Density: p.Density}
+	if f.Diameter == 0 && len(ix.Layers) > 0 {
+		f.Diameter = ix.Layers[0].Diameter // as the file says, where it counts volumes
 	}
-	if d == 0 {
-		d = usualDiameter
-	}
-	unit, step, of := "g", scaleStep, func(mm float64) float64 { return Grams(mm, d, p.Density) }
+	unit, step, of := "g", scaleStep, f.Grams
 	laid := 0.0 // mm of filament
 	switch p.Kind {
 	case Spool:

@@ -51,8 +51,9 @@ type Printer struct {
 	// °C its nozzle may have; 0 means 300
 	Hottest float64 `json:"hottest,omitempty"`
 	// it honours no stop behind the mark or the clock of a layer
-	HomesAfterSwap bool `json:"home_after_swap,omitempty"` // X and Y, once a nozzle is swapped
 	StopBeforeMark bool `json:"stop_before_mark,omitempty"`
+	// X and Y are homed again once somebody has swapped the nozzle
+	HomesAfterSwap bool `json:"home_after_swap,omitempty"`
 	// it refuses to move before it has homed
 	HomesFirst bool `json:"homes_first,omitempty"`
 	// nobody has said that bed, top and park place are so

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -157,4 +158,30 @@ func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan) []byte {
 		t.Fatal(err)
 	}
 	return out.Bytes()
+}
+
+// TestMeshBehindHoming names a homing that comes behind the mesh and may have switched it off.
+func TestMeshBehindHoming(t *testing.T) {
+	for _, c := range []struct {
+		mesh, lines string
+		want        bool
+	}{
+		{"M420 S1", "G28 X Y", true}, {"M420 S1", "G28 X Y\nM420 S1", false},
+		{"M420 S1", "M420 S1\nG28 X Y", true}, {"M420 S0", "G28 X Y", false},
+		{"M204 S900", "G28 X Y", false}, {"M420 S1", "M400", false},
+	} {
+		plain, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+		file := bytes.Replace(plain, []byte("\nG28\n"), []byte("\nG28\n"+c.mesh+"\n"), 1)
+		if bytes.Equal(file, plain) {
+			t.Fatal("the file does not home")
+		}
+		out := apply(t, file, index(t, file), &plan.Plan{Format: plan.Format,
+			Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
+		r := prove(t, file, []byte(before("M0 ", c.lines)(string(out))))
+		got := slices.ContainsFunc(r.Findings,
+			func(f layer.Finding) bool { return f.Code == "setting-not-restored" })
+		if got != c.want {
+			t.Errorf("%q behind %q: %+v", c.lines, c.mesh, r.Findings)
+		}
+	}
 }

@@ -102,6 +102,7 @@ type examiner struct {
 	macro  bool     // a word that may have found it was carried out
 	early  []int64  // lines put in that move a head nobody has homed
 	off    int64    // line put in that let go of the motors
+	unmesh int64    // line put in that homes, and may have switched the mesh off
 	silent bool     // the original let go of them
 	lifted []string // settings by which a joint lifts everything
 	kept   bool     // the motors were held: the place is known without homing
@@ -315,6 +316,13 @@ func (x *examiner) putIn(text []byte, c *gcode.Command, a *gcode.Act, before *gc
 	case gcode.Home, gcode.Probe:
 		x.home(line, c, a)
 		x.found(c, a, 1)
+		if a.Kind == gcode.Home && w.m.Mesh() != "" {
+			x.unmesh = line
+		}
+	case gcode.Lasting:
+		if c.Is('M', 420) {
+			x.unmesh = 0
+		}
 	case gcode.SetAxis, gcode.Macro:
 		x.found(c, a, 1)
 	case gcode.Motors:

@@ -62,6 +62,11 @@ func (x *examiner) laidRun(from [3]gcode.Nano, r *gcode.Run) {
 
 // flush books the stops that stand in front of a laying move.
 func (x *examiner) flush() {
+	if x.unmesh > 0 {
+		x.find(layer.Care, "setting-not-restored", x.unmesh, "The printer homes here with the mesh of "+
+			"its bed on, and many printers switch it off then; M420 has to come behind it.")
+		x.unmesh = 0
+	}
 	for i := range x.waiting {
 		s := x.waiting[i]
 		n := x.layerAt()

@@ -304,6 +304,15 @@ func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, 
 	x.stand(piece{src, ix, 1, line, [3]gcode.Nano{}}, top)
 	w.jump.Stands = true
 	w.oLine = line - 1
+	if err := w.alone(text); err != nil {
+		return nil, err
+	}
+	w.r.LowestOver, w.r.Lowest = x.lowestOf()
+	return w.r, nil
+}
+
+// alone runs lines by themselves.
+func (w *walker) alone(text []byte) error {
 	done := false
 	w.next = func() (Change, bool, error) {
 		if done {
@@ -313,12 +322,11 @@ func Alone(ctx context.Context, src layer.Source, ix *layer.Index, text []byte, 
 		return Change{Put: bytes.NewReader(text)}, true, nil
 	}
 	if err := w.walk(); err != nil {
-		return nil, err
+		return err
 	}
-	x.end()
-	w.r.LowestOver, w.r.Lowest = x.lowestOf()
-	w.r.Homes = x.homes
-	return w.r, nil
+	w.x.end()
+	w.r.Homes = w.x.homes
+	return nil
 }
 
 // Bare examines lines that are run by themselves on an empty bed.
@@ -331,18 +339,5 @@ func Bare(ctx context.Context, text []byte, pr *plan.Printer) (*Report, error) {
 	}
 	w := newWalker(ctx, bytes.NewReader(nil), ix, x)
 	w.r.Same = true
-	done := false
-	w.next = func() (Change, bool, error) {
-		if done {
-			return Change{}, false, nil
-		}
-		done = true
-		return Change{Put: bytes.NewReader(text)}, true, nil
-	}
-	if err := w.walk(); err != nil {
-		return nil, err
-	}
-	x.end()
-	w.r.Homes = x.homes
-	return w.r, nil
+	return w.r, w.alone(text)
 }

@@ -50,12 +50,16 @@ func Herald(src layer.Source, ix *layer.Index, p *plan.Plan, f *Fold, e *plan.Ea
 	left := f.Seconds - began
 	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, plan: p, ear: e,
 		fold: *f}
-	c.note("; dogear heads-up "+e.ID+": "+c.title(), "a heads-up, so that you are there in time")
+	mark := "; dogear heads-up " + e.ID
+	if f.Joint != nil { // a bound file is no marked one: its joints stay in it
+		mark = "; dogear joint " + e.ID + " announced"
+	}
+	c.note(mark+": "+c.title(), "a heads-up, so that you are there in time")
 	c.tone(plan.Step{HZ: 660, MS: 150})
 	c.tone(plan.Step{HZ: 880, MS: 150})
 	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
 	c.announce()
-	c.seal("; dogear heads-up " + e.ID + " ends")
+	c.seal(mark + " ends")
 	return HeadsUp{Ear: e.ID, Line: at.Line, Before: left, Lines: c.lines}, at, nil
 }
 

@@ -118,7 +118,26 @@ func (c *compiler) stop() {
 		c.ownLine(l, "so that this printer goes on from here")
 	}
 	if c.ear.Kind == plan.Nozzle && c.plan.Printer.HomesAfterSwap && !c.all {
-		c.addLine("G28 X Y", "a wrench may have moved the head; it is above the part")
+		c.homeAgain()
+	}
+}
+
+// homeAgain finds X and Y anew, above the part, and goes back to where it waited. What homing
+// undoes is put back: the mesh, and a place that G92 has shifted.
+func (c *compiler) homeAgain() {
+	was := c.m.State
+	c.addLine("G28 X Y", "a wrench may have moved the head; it is above the part")
+	if mesh := was.Mesh(); mesh != "" {
+		c.addLine(mesh, "the mesh: many printers switch it off when they home")
+	}
+	if was.Known&(gcode.KnowX|gcode.KnowY) != gcode.KnowX|gcode.KnowY {
+		return
+	}
+	c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', was.Pos[0]-c.m.Off[0]),
+		word('Y', was.Pos[1]-c.m.Off[1]), feedXY), "back to where it waited")
+	if was.Off[0] != 0 || was.Off[1] != 0 {
+		c.addLine(fmt.Sprintf("G92 %s %s", word('X', was.Pos[0]-was.Off[0]),
+			word('Y', was.Pos[1]-was.Off[1])), "places count as the file has it")
 	}
 }
 

@@ -3,7 +3,7 @@
 import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, lays, open, page, start, reads } from "./dogear.mjs";
+import { axe, browse, lays, open, page, reads, start, tower } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -70,25 +70,13 @@ test("three colours: twelve actions from the open page to the file", async () =>
 });
 
 // edited is a wall with what a person wrote into it by hand at three folds.
-const edited = (() => {
-  const by = {
+const edited = tower({
+  by: {
     4: ["M117 Put the nut in", "G91", "G1 Z20 F600", "G90", "G1 X5 Y5 F6000", "M0"],
     7: ["M117 Change to red", "M600"],
     10: ["G4 S300 ; let it cool"],
-  };
-  const out = ["M140 S60", "M104 S210", "G28", "M190 S60", "M109 S210", "M83", "G90"];
-  for (let n = 1; n <= 12; n++) {
-    out.push(...(by[n] || []), `G1 Z${(n * 0.2).toFixed(1)} F600`, "G1 X100 Y100 F6000");
-    for (const [x, y] of [
-      [120, 100],
-      [120, 120],
-      [100, 120],
-      [100, 100],
-    ])
-      out.push(`G1 X${x} Y${y} E.66 F1800`);
-  }
-  return out.concat("M104 S0", "M140 S0", "").join("\n");
-})();
+  },
+});
 
 test("a file edited by hand is taken over whole, and its stops say what comes", async () => {
   const p = await page(browser);

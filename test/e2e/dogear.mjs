@@ -90,6 +90,22 @@ export async function reads(p, selector) {
   return (await p.textContent(selector)).replace(/[ \n\t]+/g, " ").trim();
 }
 
+// tower is a sliced tower of 20 by 20 mm, 12 layers high; by has lines in front of some layers.
+export function tower({ x = 100, by = {}, end = ["M104 S0", "M140 S0"] } = {}) {
+  const out = ["M140 S60", "M104 S210", "G28", "M190 S60", "M109 S210", "M83", "G90"];
+  for (let n = 1; n <= 12; n++) {
+    out.push(...(by[n] || []), `G1 Z${(n * 0.2).toFixed(1)} F600`, `G1 X${x} Y${x} F6000`);
+    for (const [dx, dy] of [
+      [20, 0],
+      [20, 20],
+      [0, 20],
+      [0, 0],
+    ])
+      out.push(`G1 X${x + dx} Y${x + dy} E.66 F1800`);
+  }
+  return out.concat(end, "").join("\n");
+}
+
 export async function axe(p, what) {
   const r = await new AxeBuilder({ page: p })
     .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa", "best-practice"])

@@ -3,7 +3,7 @@
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { start, browse, page, open, axe, lays, reads } from "./dogear.mjs";
+import { axe, browse, lays, open, page, reads, start, tower } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -30,20 +30,7 @@ async function drop(p, selector, files) {
   await p.dispatchEvent(selector, "drop", { dataTransfer: data });
 }
 
-const tower = (() => {
-  const out = ["M140 S60", "M104 S210", "G28", "M190 S60", "M109 S210", "M83", "G90"];
-  for (let n = 1; n <= 12; n++) {
-    out.push(`G1 Z${(n * 0.2).toFixed(1)} F600`, "G1 X100 Y100 F6000");
-    for (const [x, y] of [
-      [120, 100],
-      [120, 120],
-      [100, 120],
-      [100, 100],
-    ])
-      out.push(`G1 X${x} Y${y} E.66 F1800`);
-  }
-  return out.concat("M104 S0", "M140 S0", "").join("\n");
-})();
+const pillar = tower();
 
 test("from an empty folder to the first file in fewer than ten actions", async () => {
   const own = await start({ command: "serve" });
@@ -57,7 +44,7 @@ test("from an empty folder to the first file in fewer than ten actions", async (
     actions++;
     return what;
   };
-  await act(drop(p, "h1", [["breakwater.gcode", tower]]));
+  await act(drop(p, "h1", [["breakwater.gcode", pillar]]));
   await p.waitForSelector('[data-bench][data-ready="true"]');
   await act(p.fill("#goto", "7"));
   await act(p.press("#goto", "Enter"));
@@ -72,7 +59,7 @@ test("from an empty folder to the first file in fewer than ten actions", async (
   assert.match(d.suggestedFilename(), /^breakwater_stop-7_[2-9a-z]{3}\.gcode$/);
   const { stops, out } = lays(readFileSync(await d.path(), "utf8"));
   assert.equal(stops.length, 1);
-  assert.deepEqual(out, lays(tower).out);
+  assert.deepEqual(out, lays(pillar).out);
   assert.ok(actions < 10, `${actions} actions`);
   assert.match(await reads(p, "#writing"), /Written .*breakwater_stop-7_.*Read the proof/);
   await axe(p, "the bench with the panel of what was written");
@@ -94,7 +81,7 @@ test("files are dropped on any page; several are brought in together", async () 
   const p = await page(browser);
   await p.goto(`${app.url}/kit`);
   await drop(p, "main", [
-    ["groyne.gcode", tower.replace("M104 S210", "M104 S211")],
+    ["groyne.gcode", pillar.replace("M104 S210", "M104 S211")],
     ["a picture.gcode", "\u0000PNG"],
   ]);
   await p.waitForSelector('[data-arrivals] :text("groyne.gcode stands on the shelf")');
@@ -105,7 +92,7 @@ test("files are dropped on any page; several are brought in together", async () 
   await p.waitForSelector('[data-bench][data-ready="true"]');
   // On the proof page a file that was edited by hand is proved, and is no new print.
   await p.goto(p.url().split("?")[0] + "/proof");
-  const hand = tower.replace("M104 S210", "M104 S211").replace("G1 Z1.4", "M25\nG1 Z1.4");
+  const hand = pillar.replace("M104 S210", "M104 S211").replace("G1 Z1.4", "M25\nG1 Z1.4");
   await drop(p, "[data-byhand]", [["by-hand.gcode", hand]]);
   await p.waitForSelector('[data-byhand-out]:has-text("Same plastic")');
   assert.match(await reads(p, "[data-byhand-out]"), /1 line is added.*It stops once: M25 on line/);

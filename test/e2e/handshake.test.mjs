@@ -3,7 +3,7 @@
 import { after, before, test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
-import { axe, browse, page, reads, start } from "./dogear.mjs";
+import { axe, browse, page, reads, start, tower } from "./dogear.mjs";
 
 let browser;
 before(async () => {
@@ -44,20 +44,7 @@ async function watch(p, kind) {
   }
 }
 
-const gauge = (() => {
-  const out = ["M104 S210", "G28", "M109 S210", "M83", "G90"];
-  for (let n = 1; n <= 12; n++) {
-    out.push(`G1 Z${(n * 0.2).toFixed(1)} F600`, "G1 X60 Y60 F6000");
-    for (const [x, y] of [
-      [80, 60],
-      [80, 80],
-      [60, 80],
-      [60, 60],
-    ])
-      out.push(`G1 X${x} Y${y} E.66 F1800`);
-  }
-  return out.concat("M104 S0", "").join("\n");
-})();
+const gauge = tower({ x: 60 });
 
 for (const [kind, says, stop] of [
   ["knob", /waits at M0\..*For a colour, M600.*press the knob/s, /\nM600/],

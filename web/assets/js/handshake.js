@@ -67,7 +67,10 @@ export function handshake(page) {
       body,
       headers: { "X-Csrf-Token": csrf(), Accept: "application/json" },
     }).catch(() => null);
-    if (!r?.ok) return say(r ? await r.text() : "Dogear does not answer. Is it still running?");
+    if (!r?.ok) {
+      if (mine === run) run = 0;
+      return say(r ? await r.text() : "Dogear does not answer. Is it still running?");
+    }
     for (const l of await play(await r.json(), () => mine === run)) out("now").textContent = l;
     if (mine === run) run = 0;
   });
