@@ -3,6 +3,7 @@ package pickup
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -77,7 +78,9 @@ func TestEvidence(t *testing.T) {
 		"no kind": {}, "no layer": {Kind: Layer, Value: 200}, "no number": {Kind: FileNumber, Value: 999},
 		"too high": {Kind: Touch, Value: 99}, "no height": {Kind: Caliper},
 		"no line": {Kind: Line, Value: 1e7}, "too many bytes": {Kind: Byte, Value: 1e9},
-		"no density": {Kind: Weight, Value: 1}, "no weight": {Kind: Spool, Density: 1.24},
+		"odd diameter": {Kind: Used, Value: 0.1, Diameter: math.NaN()},
+		"odd density":  {Kind: Weight, Value: 0.1, Density: 1e9},
+		"no density":   {Kind: Weight, Value: 1}, "no weight": {Kind: Spool, Density: 1.24},
 		"too heavy": {Kind: Weight, Value: 1e3, Density: 1.24}, "too long": {Kind: Used, Value: 1e3},
 		"too much": {Kind: Percent, Value: 101}, "no time": {Kind: Minutes},
 		"beside it":       {Kind: Display, At: [3]float64{5, 5, 4.2}},

@@ -32,6 +32,9 @@ func (p *Piece) plastic(ix *layer.Index) error {
 	if f.Diameter == 0 && len(ix.Layers) > 0 {
 		f.Diameter = ix.Layers[0].Diameter // as the file says, where it counts volumes
 	}
+	if err := f.Check(); err != nil {
+		return err
+	}
 	unit, step, of := "g", scaleStep, f.Grams
 	laid := 0.0 // mm of filament
 	switch p.Kind {
