@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -90,6 +91,17 @@ func checkRun(t *testing.T, start State, text []byte) int {
 	if a.State != b.State || lines != len(run.Ends) || laid != run.Laid ||
 		run.CRs != bytes.Count(padded[:n], []byte("\r\n")) {
 		t.Fatalf("%q: %d lines\n%+v\n%+v", text, lines, a.State, b.State)
+	}
+	// A run that was taken apart ahead, in a block that begins before it, is the same.
+	const before = "the end of another line\n"
+	block := append([]byte(before), padded...)
+	ahead := Machine{State: start}
+	again := Run{Ends: make([][2]Nano, 0, 64), Box: [4]Nano{start.Pos[0], start.Pos[1],
+		start.Pos[0], start.Pos[1]}, Rows: Ahead(block, nil), From: len(before)}
+	k := ahead.LayRun(block[len(before):], &again)
+	if k != n || ahead.State != a.State || again.Laid != run.Laid || again.Box != run.Box ||
+		!slices.Equal(again.Ends, run.Ends) {
+		t.Fatalf("%q: %d bytes, taken apart ahead %d\n%+v\n%+v", text, n, k, a.State, ahead.State)
 	}
 	return lines
 }

@@ -1,6 +1,7 @@
 package gcode
 
 import (
+	"bytes"
 	"encoding/binary"
 	"math/bits"
 )
@@ -11,6 +12,52 @@ type Run struct {
 	Laid Nano
 	Box  [4]Nano // grown by all ends
 	CRs  int     // lines that ended in CR LF
+	// Rows of s that were taken apart ahead, the next first, and where s begins among them.
+	Rows []Row
+	From int
+}
+
+// Row is a line "G1 X… Y… E…" that was taken apart ahead of its turn.
+type Row struct {
+	X, Y, E  Nano  // as they are written
+	From, To int32 // offsets of the line and of what follows it
+}
+
+// Ahead takes apart the plain laying lines of s that begin behind its first line end, and
+// returns them behind rows. It knows nothing of the machine, so it can be done on another
+// core before a line's turn has come.
+func Ahead(s []byte, rows []Row) []Row {
+	for at := bytes.IndexByte(s, '\n') + 1; at > 0 && at+64 <= len(s); {
+		x, y, e, to := layLine(s, at)
+		if to > 0 {
+			rows = append(rows, Row{x, y, e, int32(at), int32(to)})
+			at = to
+		} else if n := bytes.IndexByte(s[at:], '\n'); n >= 0 {
+			at += n + 1
+		} else {
+			break
+		}
+	}
+	return rows
+}
+
+// layLine reads a line "G1 X… Y… E…" that begins at i and ends in LF, as most lines do, and
+// returns the offset behind it; 0 when it is any other. At least 64 bytes must follow i.
+func layLine(s []byte, i int) (x, y, e Nano, to int) {
+	if s[i] != 'G' || s[i+1] != '1' || s[i+2] != ' ' || s[i+3] != 'X' {
+		return 0, 0, 0, 0
+	}
+	x, n := plainNumber(s, i+4)
+	if n == 0 || s[n] != ' ' || s[n+1] != 'Y' {
+		return 0, 0, 0, 0
+	}
+	if y, n = plainNumber(s, n+2); n == 0 || s[n] != ' ' || s[n+1] != 'E' {
+		return 0, 0, 0, 0
+	}
+	if e, n = plainNumber(s, n+2); n == 0 || s[n] != '\n' {
+		return 0, 0, 0, 0
+	}
+	return x, y, e, n + 1
 }
 
 // LayRun carries out plain laying moves at the beginning of s, one line after
@@ -33,25 +80,23 @@ func (m *Machine) LayRun(s []byte, r *Run) int {
 	ends := r.Ends
 	room := cap(ends)
 	used, crs := 0, 0
+	rows, row := r.Rows, 0
 	for len(ends) < room {
 		i := used
-		if i+64 > len(s) || s[i] != 'G' || s[i+1] != '1' || s[i+2] != ' ' {
-			break
-		}
 		has := 0
 		to := at
 		var ev Nano
 		line := -1
-		// Most lines are "G1 X… Y… E…" in this order; any other goes the long way.
-		if s[i+3] == 'X' {
-			if x, n := plainNumber(s, i+4); n != 0 && s[n] == ' ' && s[n+1] == 'Y' {
-				if y, n := plainNumber(s, n+2); n != 0 && s[n] == ' ' && s[n+1] == 'E' {
-					if e, n := plainNumber(s, n+2); n != 0 && s[n] == '\n' {
-						to[0], to[1], ev = x+offX, y+offY, e
-						has, line = hasX|hasY|hasE, n+1
-					}
-				}
-			}
+		if row < len(rows) && int(rows[row].From) == r.From+used {
+			w := &rows[row]
+			row++
+			to[0], to[1], ev = w.X+offX, w.Y+offY, w.E
+			has, line = hasX|hasY|hasE, int(w.To)-r.From
+		} else if i+64 > len(s) || s[i] != 'G' || s[i+1] != '1' || s[i+2] != ' ' {
+			break
+		} else if x, y, e, n := layLine(s, i); n > 0 {
+			to[0], to[1], ev = x+offX, y+offY, e
+			has, line = hasX|hasY|hasE, n
 		}
 		i += 3
 	words:

@@ -5,6 +5,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"runtime"
+
+	"dogear/core/gcode"
 )
 
 // lead is the room before a block for the beginning of its first line.
@@ -14,16 +17,37 @@ const lead = 4 << 10
 type portion struct {
 	buf  []byte
 	n    int
+	rows []gcode.Row // what has been taken apart already; offsets count from behind the lead
 	last bool
 	err  error
 }
 
+// ahead holds the lines of the present portion that have been taken apart already.
+type ahead struct {
+	rows []gcode.Row
+	end  int // where the portion ends, counted as the rows count
+}
+
+// behind drops the lines in front of the last n bytes of the portion, and returns where
+// these begin.
+func (a *ahead) behind(n int) int {
+	at := a.end - n
+	k := 0
+	for k < len(a.rows) && int(a.rows[k].From) < at {
+		k++
+	}
+	a.rows = a.rows[k:]
+	return at
+}
+
 // fetch reads the source block by block, ahead of the reader and on another core where
-// there is one, until quit is closed.
+// there is one, until quit is closed. While the reader has blocks to go on with, those that
+// follow are taken apart for it: as many as keep both cores at work.
 func (r *reader) fetch(quit <-chan struct{}) (full <-chan *portion, empty chan<- *portion) {
-	const ahead = 3
-	out, back := make(chan *portion, ahead), make(chan *portion, ahead)
-	for range ahead {
+	const blocks = 4
+	out, back := make(chan *portion, blocks), make(chan *portion, blocks)
+	cores := runtime.GOMAXPROCS(0)
+	for range blocks {
 		back <- &portion{buf: make([]byte, lead+blockSize)}
 	}
 	size := r.src.Size()
@@ -43,6 +67,10 @@ func (r *reader) fetch(quit <-chan struct{}) (full <-chan *portion, empty chan<-
 				b.err = fmt.Errorf("byte %d: %w", pos, err)
 			}
 			b.last = err != nil || pos >= size || n == 0
+			b.rows = b.rows[:0]
+			if cores > 1 && len(out) > 1 {
+				b.rows = gcode.Ahead(b.buf[lead:lead+n], b.rows)
+			}
 			out <- b
 			if b.last {
 				return
@@ -82,6 +110,7 @@ func (r *reader) run(ctx context.Context) error {
 			long = append(long, b.buf[lead:lead+b.n]...)
 			data = long
 		}
+		r.ahead = ahead{b.rows, b.n}
 		left, err := r.take(data, b.last)
 		if err != nil {
 			return err

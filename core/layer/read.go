@@ -87,6 +87,8 @@ type reader struct {
 	line int64
 	off  int64
 
+	ahead ahead
+
 	pre    gcode.State // before the present line, when it may open a gap
 	preSet bool
 	gap    gap

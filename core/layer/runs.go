@@ -65,6 +65,10 @@ func (r *reader) layRun(data []byte) (int, error) {
 	}
 	h := &r.hot
 	run := gcode.Run{Ends: r.p.room(int(Stride - r.line%Stride)), Box: h.box}
+	if len(r.ahead.rows) > 0 {
+		run.From = r.ahead.behind(len(data))
+		run.Rows = r.ahead.rows
+	}
 	x, y := r.m.Pos[0], r.m.Pos[1]
 	n := r.m.LayRun(data, &run)
 	if n == 0 {
