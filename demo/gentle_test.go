@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -66,4 +67,76 @@ func TestGentlePickups(t *testing.T) {
 	if less < 20 {
 		t.Error("only", less, "loose tops have less fan")
 	}
+}
+
+// TestBrims lays a brim round loose tops of every part, in every dialect. It is let through, all
+// that follows it is the same, and it holds as much filament as its loops take.
+func TestBrims(t *testing.T) {
+	laid := 0
+	eachFile(t, 4, func(part, dialect string, file []byte, ix *layer.Index, random *rand.Rand) {
+		src := bytes.NewReader(file)
+		c := pickup.Choice{Start: pickup.Next, Layer: 1 + random.IntN(len(ix.Layers)-2), LooseTop: true,
+			Gentle: random.IntN(2) == 0, DX: float64(random.IntN(3)) - 1}
+		make := func(brim float64) (*release.Release, []byte) {
+			c.Brim = brim
+			p := &plan.Plan{Format: plan.Format, Printer: plan.Generic()}
+			p.Printer.Bed, p.Printer.Assumed = [4]float64{-50, -50, 400, 400}, false
+			r, err := release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
+			if errors.Is(err, pickup.ErrBelowBed) {
+				return nil, nil
+			}
+			if err != nil {
+				t.Fatalf("%s, %s: %v", part, dialect, err)
+			}
+			var out bytes.Buffer
+			if _, err := edit.Write(&out, src, r.Edits); err != nil {
+				t.Fatal(err)
+			}
+			return r, out.Bytes()
+		}
+		without, plain := make(0)
+		with, brimmed := make(1.5 + 4*random.Float64())
+		if with == nil || without.Stopped() != nil {
+			return
+		}
+		for _, f := range with.Findings {
+			if f.Level == layer.Grave {
+				t.Errorf("%s, %s, %+v: %s: %s", part, dialect, c, f.Code, f.Message)
+			}
+		}
+		rest := file[without.Pickup.Start.Offset:]
+		if bytes.HasSuffix(plain, rest) != bytes.HasSuffix(brimmed, rest) {
+			t.Errorf("%s, %s: behind the brim the file is another", part, dialect)
+		}
+		is, mm := filamentOf(t, brimmed)-filamentOf(t, plain), 0.0
+		for _, l := range with.Pickup.Brim {
+			mm += l.Length()
+		}
+		l := &ix.Layers[c.Layer]
+		high := l.Height.Millimetres()
+		if c.Gentle {
+			high = max(high, ix.Layers[0].Height.Millimetres())
+		}
+		// Lines are 0.3 to 0.8 mm wide.
+		area := math.Pi * l.Diameter * l.Diameter / 4
+		if low, top := 0.29*high*mm/area, 0.81*high*mm/area; is < low || is > top || mm < 20 {
+			t.Errorf("%s, %s, %+v: %.1f mm of brim take %.3f mm of filament, not %.3f to %.3f", part,
+				dialect, c, mm, is, low, top)
+		}
+		laid++
+	})
+	if laid < 20 {
+		t.Error("only", laid, "brims")
+	}
+}
+
+// filamentOf is how much filament a printer lays of a file, mm.
+func filamentOf(t *testing.T, file []byte) float64 {
+	t.Helper()
+	laid, _ := print(t, file, nil)
+	sum := 0.0
+	for i := range laid {
+		sum += laid[i].Amount.Millimetres()
+	}
+	return sum
 }

@@ -76,6 +76,7 @@ func (s *Server) decide(c fiber.Ctx) error {
 		if v := c.FormValue("loose"); v != "" {
 			ch.LooseTop = v == "1"
 			ch.Gentle = ch.LooseTop // it has nothing to lie on but the bed
+			ch.Brim = 0
 		}
 		if v := c.FormValue("gentle"); v != "" {
 			ch.Gentle = v == "1"
@@ -104,7 +105,8 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		{"feeler", &ch.Feeler, 0, 2}, {"dz", &ch.DZ, -2, 2}, {"dx", &ch.DX, -20, 20},
 		{"dy", &ch.DY, -20, 20},
 		{"flow", &ch.Flow, 0, 200}, {"nozzle", &ch.Nozzle, 0, 500}, {"bed", &ch.Bed, 0, 200},
-		{"prime", &ch.Prime, 0, 200}, {"clearance", &ch.Clearance, 0, 200},
+		{"prime", &ch.Prime, 0, 200}, {"brim", &ch.Brim, 0, pickup.MostBrim},
+		{"clearance", &ch.Clearance, 0, 200},
 		{"ease_speed", &ch.Ease.Speed, 0, 100}, {"ease_hotter", &ch.Ease.Hotter, 0, 40},
 	} {
 		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(n.name)), ",", ".")

@@ -111,3 +111,23 @@ func (d *drawnWall) InMM() (size struct{ W, H, Deep, Bar, BarY float64 }) {
 
 // barRoom is the room for a line of 10 mm below a drawing.
 const barRoom = 22
+
+// drawnLoop is a closed line on a page, in mm of the bed.
+type drawnLoop struct {
+	D    string  `json:"d"`
+	Wide float64 `json:"wide"`
+}
+
+// drawnBrim draws a brim where the layer that it goes round is shown: not moved.
+func drawnBrim(p *pickup.Pickup) []drawnLoop {
+	out := make([]drawnLoop, 0, len(p.Brim))
+	dx, dy := p.Shift[0].Millimetres(), p.Shift[1].Millimetres()
+	for _, l := range p.Brim {
+		var d strings.Builder
+		for i, at := range l {
+			fmt.Fprintf(&d, "%c%.2f %.2f", "ML"[min(i, 1)], at[0]-dx, at[1]-dy)
+		}
+		out = append(out, drawnLoop{d.String() + "Z", p.BrimWide})
+	}
+	return out
+}

@@ -190,6 +190,9 @@ func atThePrinter(m *marked, b *book, r *release.Release, c *pickup.Choice,
 	if c.LooseTop {
 		add("Take everything off the bed and clean it.")
 		add("Start the file: it begins as the original did.")
+		if len(p.Brim) > 0 {
+			add("Cut the brim off when it has cooled.")
+		}
 		add("Glue the top on when it has cooled; the drawing below shows where.")
 		return out
 	}

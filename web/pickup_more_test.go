@@ -41,3 +41,21 @@ func TestPickupByWeight(t *testing.T) {
 		{u + "/choice", []string{"all", "1", "own", strings.Repeat("M420\n", 21)}, 422, "more lines"},
 	})
 }
+
+// TestBrimOnThePage asks for a brim round a loose top; it goes with the loose top.
+func TestBrimOnThePage(t *testing.T) {
+	c, p := wallOnShelf(t)
+	u := p + "/pickup"
+	c.steps(t, []step{
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+		{u + "/choice", []string{"loose", "1"}, 200, `name="brim"`},
+		{u + "/choice", []string{"all", "1", "brim", "21"}, 422, "must be a number from 0 to 20"},
+		{u + "/choice", []string{"all", "1", "brim", "4"}, 200, "brim: "},
+		{u + "/choice", []string{"all", "1", "brim", "4"}, 200, "Cut the brim off"},
+		{u + "/choice", []string{"all", "1", "brim", "4"}, 200, `&#34;wide&#34;:`},
+		{u + "/choice", []string{"loose", "0"}, 200, "Write the pick-up"},
+	})
+	if page := c.page(t, u); strings.Contains(page, "brim: ") {
+		t.Error("the brim stays where there is no loose top")
+	}
+}

@@ -316,6 +316,9 @@ func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c 
 		}
 	} else {
 		data["loose"] = true
+		if len(p.Brim) > 0 {
+			data["brim"] = drawnBrim(p)
+		}
 	}
 	return nil
 }

@@ -65,6 +65,9 @@ func (w *writer) loose() error {
 	}
 	w.sc.Debts(&s.At)
 	w.added(n, "as hot as it was")
+	if err := w.brim(from + down); err != nil {
+		return err
+	}
 	at := s.At.Pos
 	if s.HasNext {
 		at[0], at[1] = s.Next[0], s.Next[1]

@@ -7,6 +7,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/raster"
 )
 
 // look works out what one piece of evidence allows.
@@ -297,15 +298,11 @@ func (p *Piece) display(src layer.Source, ix *layer.Index) error {
 // distance returns how far a move passes from a place, mm.
 func distance(m *layer.Move, x, y float64) float64 {
 	best := math.Inf(1)
-	x0, y0 := m.From[0].Millimetres(), m.From[1].Millimetres()
+	at := [2]float64{m.From[0].Millimetres(), m.From[1].Millimetres()}
 	leg := func(x1, y1 float64) {
-		dx, dy := x1-x0, y1-y0
-		t := 0.0
-		if l := dx*dx + dy*dy; l > 0 {
-			t = max(0, min(1, ((x-x0)*dx+(y-y0)*dy)/l))
-		}
-		best = min(best, math.Hypot(x-x0-t*dx, y-y0-t*dy))
-		x0, y0 = x1, y1
+		to := [2]float64{x1, y1}
+		best = min(best, raster.FromSegment([2]float64{x, y}, at, to))
+		at = to
 	}
 	if m.Arc != nil {
 		k := m.Arc.Pieces(0.05)

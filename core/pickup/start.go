@@ -51,6 +51,8 @@ type Choice struct {
 	LooseTop  bool        `json:"loose_top,omitempty"`  // print the rest by itself, on the bed
 	// of a loose top: its first layer as the file's own, see [Choice.gentle]
 	Gentle bool `json:"gentle,omitempty"`
+	// of a loose top: mm of loops laid round it on the bed, which hold it down
+	Brim float64 `json:"brim,omitempty"`
 	// Flip turns verdicts on lines of the start-up: true keeps the line, false
 	// mutes it.
 	Flip map[int64]bool `json:"flip,omitempty"`

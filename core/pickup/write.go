@@ -28,6 +28,8 @@ type Pickup struct {
 	Expects  gcode.State    // what the rest finds, corrections left out
 	Warm     float64        // °C that the filament in use asks for; 0 when it says nothing
 	Loose    bool           // the rest is printed by itself, on the bed
+	Brim     []raster.Loop  // that is laid round it, as it stands in the file
+	BrimWide float64        // mm, of each of its lines
 	Choice   Choice         // that was followed, with what was filled in
 }
 
@@ -68,6 +70,9 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 		c.Clearance = usualClearance
 	}
 	c.Ease = c.Eased()
+	if err := c.checkBrim(); err != nil {
+		return nil, err
+	}
 	expects := s.At // as the file has it; filaments and changes go beyond that
 	if res != nil {
 		s.heats(res)

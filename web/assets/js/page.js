@@ -13,6 +13,7 @@ import { bar, body, dots, hole, leaps, nozzle, pin, way } from "./signs.js";
 //   sits     [{ x, y, across, long, shape, turn }]: what lies in them
 //   overs    [[x0, y0, x1, y1]]: ways that are lifted over it
 //   chosen   [{ geo, from, to }]: paths that are chosen
+//   loops    [{ d, wide }]: closed lines laid round the part, mm
 //   photo    { img, matrix, plastic }: a picture of the part underneath; matrix maps its
 //            dots to mm, plastic is how much of what is laid is seen over it, 0 to 1
 export function draw(
@@ -31,6 +32,7 @@ export function draw(
     sits = [],
     overs = [],
     chosen = [],
+    loops = [],
     photo,
   },
 ) {
@@ -75,6 +77,11 @@ export function draw(
     c.strokeStyle = mix(page, ink, 0.2);
     c.lineWidth = 1.2 / s;
     for (const g of range(below, 0, below.n)) if (g.kind === 1) c.stroke(g.path);
+  }
+  for (const l of loops) {
+    c.strokeStyle = mix(page, ink, 0.32);
+    c.lineWidth = Math.max(l.wide * 0.7, 0.8 / s);
+    c.stroke(new Path2D(l.d));
   }
   for (const p of parts) {
     const pic = p.geo.n > DENSE && whole(p) && picture(p, m, w, h, dpr, page, ink, faded, travel);

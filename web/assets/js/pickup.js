@@ -133,6 +133,7 @@ export async function pickup(root) {
       parts: [{ geo: b, from: cut, to: b.n, colour: colour(m) }],
       below: state.inside ? await layer(m - 1) : a,
       route,
+      loops: state.brim,
       at: first >= 0 ? { geo: b, piece: first, end: false, text: "begins here" } : null,
     });
     put(
@@ -145,7 +146,9 @@ export async function pickup(root) {
       "right-note",
       route
         ? `primes beside the part, then over the top and down · ${mm(book.z[m - 1])} mm`
-        : `${mm(book.z[m - 1])} mm`,
+        : [`${mm(book.z[m - 1])} mm`, state.brim ? "with its brim" : ""]
+            .filter(Boolean)
+            .join(" · "),
     );
   }
 
