@@ -25,19 +25,18 @@ func (s *Server) decide(c fiber.Ctx) error {
 				return "", sentence(fiber.StatusUnprocessableEntity,
 					fmt.Sprintf("there is no layer %s; this print has %s", clip(v), layersWord(len(b.ix.Layers))))
 			}
-			ch.Layer, ch.Line, d.Taken = n, 0, true
+			ch.Layer, ch.Line, ch.Along, d.Taken = n, 0, 0, true
 			if ch.Start == pickup.Mid {
 				ch.Start = pickup.Next
 			}
 			said = fmt.Sprintf("Layer %d is the last good one.", n)
 		}
 		if v := c.FormValue("line"); v != "" {
-			n, err := strconv.ParseInt(v, 10, 64)
-			if err != nil || n < 1 || n > b.ix.Lines {
-				return "", sentence(fiber.StatusUnprocessableEntity, "there is no such line")
+			var err error
+			if said, err = insideAt(b, ch, v, c.FormValue("along")); err != nil {
+				return "", err
 			}
-			ch.Start, ch.Line, d.Taken = pickup.Mid, n, true
-			said = fmt.Sprintf("It goes on in front of line %s.", group(n))
+			d.Taken = true
 		}
 		switch v := c.FormValue("start"); v {
 		case "":
@@ -93,6 +92,25 @@ func (s *Server) decide(c fiber.Ctx) error {
 		}
 		return said, nil
 	})
+}
+
+// insideAt takes a line to go on with, and how much of its move is laid already, percent.
+func insideAt(b *book, ch *pickup.Choice, line, along string) (string, error) {
+	n, err := strconv.ParseInt(line, 10, 64)
+	if err != nil || n < 1 || n > b.ix.Lines {
+		return "", sentence(fiber.StatusUnprocessableEntity, "there is no such line")
+	}
+	ch.Start, ch.Line, ch.Along = pickup.Mid, n, 0
+	if along == "" {
+		return fmt.Sprintf("It goes on in front of line %s.", group(n)), nil
+	}
+	if ch.Along, err = strconv.ParseFloat(strings.ReplaceAll(along, ",", "."), 64); err != nil {
+		return "", sentence(fiber.StatusUnprocessableEntity, "a move is cut at a percentage")
+	}
+	if _, err := pickup.Find(b.src, b.ix, ch); err != nil {
+		return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
+	}
+	return fmt.Sprintf("It goes on inside the move of line %s.", group(n)), nil
 }
 
 // amounts reads the numbers of a pick-up.

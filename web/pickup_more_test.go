@@ -1,11 +1,16 @@
 package web
 
 import (
+	"bytes"
+	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"dogear/core/archive"
+	"dogear/core/gcode"
+	"dogear/core/layer"
 	"dogear/demo"
 )
 
@@ -58,4 +63,29 @@ func TestBrimOnThePage(t *testing.T) {
 	if page := c.page(t, u); strings.Contains(page, "brim: ") {
 		t.Error("the brim stays where there is no loose top")
 	}
+}
+
+// TestCutOnThePage goes on from inside a move, and says why where that cannot be.
+func TestCutOnThePage(t *testing.T) {
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	moves, err := ix.Decode(bytes.NewReader(file), 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	longLine := fmt.Sprint(moves[slices.IndexFunc(moves, func(m layer.Move) bool {
+		return m.Kind == gcode.Lay && m.Length() > 10
+	})].Line)
+	c, p := wallOnShelf(t)
+	u := p + "/pickup"
+	c.steps(t, []step{
+		{u + "/choice", []string{"line", longLine, "along", "much"}, 422, "cut at a percentage"},
+		{u + "/choice", []string{"line", longLine, "along", "99.8"}, 422, "1 to 99 %"},
+		{u + "/choice", []string{"line", longLine, "along", "40"}, 200, "the rest of line " + longLine},
+		{u + "/choice", []string{"line", longLine, "along", ""}, 200, "in front of line"},
+		{u + "/choice", []string{"layer", "30"}, 200, "Write the pick-up"},
+	})
 }

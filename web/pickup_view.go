@@ -310,6 +310,9 @@ func (v *pickupView) make(ctx context.Context, s *Server, b *book, m *marked, c 
 	v.Steps = atThePrinter(m, b, r, &c, nil)
 	v.Seal = r.Seal()
 	data["landing"], data["spot"], data["look"] = p.Landing, p.Spot, v.Look
+	if st.Rest != nil {
+		data["rest"] = map[string]any{"line": st.Rest.Line, "at": c.Along / 100}
+	}
 	if !c.LooseTop {
 		if _, pins, _, err := pickup.TouchCheck(b.src, b.ix, m.plan.Printer, c); err == nil {
 			data["pins"] = pins

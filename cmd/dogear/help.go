@@ -26,6 +26,7 @@ var helps = kong.Vars{
 	"pickup_weight":  "The part on a scale, with what was cut off it, g.",
 	"pickup_gentle": "Of a loose top: lay its first layer as high, as warm and as slowly as the " +
 		"file lays its own.",
+	"pickup_along": "Of the move in --line, so much lies on the part already; the rest of it is laid.",
 	"pickup_brim":  "Of a loose top: a brim so wide round it, in loops on the bed; 20 at the most.",
 	"pickup_touch": "Z shown when the nozzle touches the part, mm.",
 	"pickup_z":     "How the height is found: kept, touch or clear.",

@@ -25,6 +25,7 @@ type pickupCmd struct {
 	Wait     bool     `name:"prime-wait" help:"Stop where it primes, to take the string off."`
 	LooseTop bool     `help:"Print the rest by itself, on the bed, to be glued on."`
 	Gentle   bool     `help:"${pickup_gentle}"`
+	Along    float64  `help:"${pickup_along}" placeholder:"PERCENT"`
 	Brim     float64  `help:"${pickup_brim}" placeholder:"MM"`
 	Out      string   `short:"o" required:"" help:"File to write; - for standard output."`
 	JSON     bool     `help:"Print dogear-pickup/1."`
@@ -168,7 +169,10 @@ func (c *pickupCmd) Run() error {
 		return err
 	}
 	ch.Flow, ch.Nozzle, ch.Bed, ch.LooseTop = c.Flow, c.Nozzle, c.Bed, c.LooseTop
-	ch.Gentle, ch.Brim = c.Gentle, c.Brim
+	ch.Gentle, ch.Brim, ch.Along = c.Gentle, c.Brim, c.Along
+	if ch.Along != 0 && ch.Start != pickup.Mid {
+		return refuse("usage", errors.New("--along is a place inside a move: it needs --line"))
+	}
 	if err := c.amounts(&ch); err != nil {
 		return refuse("usage", err)
 	}

@@ -29,10 +29,12 @@ type Choice struct {
 	Start string `json:"start"`
 	Layer int    `json:"layer,omitempty"` // last good layer
 	// nobody has seen that Layer is whole, see [Belief.ByHeight]
-	Measured bool        `json:"measured,omitempty"`
-	Line     int64       `json:"line,omitempty"` // mid: the line to begin with
-	Z        string      `json:"z"`
-	HomeAt   *[2]float64 `json:"home_at,omitempty"` // clear: where Z is homed
+	Measured bool  `json:"measured,omitempty"`
+	Line     int64 `json:"line,omitempty"` // mid: the line to begin with
+	// mid: percent of that line's move that lies on the part already; the rest of it is laid
+	Along  float64     `json:"along,omitempty"`
+	Z      string      `json:"z"`
+	HomeAt *[2]float64 `json:"home_at,omitempty"` // clear: where Z is homed
 	// touch: thickness of what lay between nozzle and part
 	Feeler float64 `json:"feeler,omitempty"`
 	DX     float64 `json:"dx,omitempty"` // mm by which everything is moved
@@ -98,6 +100,7 @@ type Start struct {
 	Next    [2]gcode.Nano
 	HasNext bool    // the way to Next is an absolute travel
 	AbsZ    bool    // the rest names a height before it lays anything
+	Rest    *Rest   // of the move in front of Line, when that is cut
 	warm    float64 // °C that the filament in use asks for
 }
 
@@ -150,6 +153,11 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	}
 	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside,
 		f.At, f.Next, f.HasNext
+	if c.Start == Mid && c.Along != 0 {
+		if err := s.cut(src, ix, c); err != nil {
+			return nil, err
+		}
+	}
 	s.Kept = s.Layer - 1
 	if c.Start == Mid {
 		onBed = s.Kept
@@ -176,6 +184,9 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 // land is where the head comes down, in machine coordinates without corrections. dz
 // is by how much everything will be higher.
 func (s *Start) land(dz gcode.Nano) [3]gcode.Nano {
+	if s.Rest != nil {
+		return s.Rest.From
+	}
 	at := s.At.Pos
 	if s.HasNext {
 		at[0], at[1] = s.Next[0], s.Next[1]

@@ -83,7 +83,11 @@ func touched(src layer.Source, ix *layer.Index, s *Start, n int) ([]layer.Move, 
 	if err != nil || !s.Inside || n != s.Layer {
 		return moves, corners(moves), err
 	}
-	laid := slices.DeleteFunc(moves, func(m layer.Move) bool { return m.Line >= s.Line })
+	until := s.Line
+	if s.Rest != nil { // of a move that is cut, nobody touches either half
+		until = s.Rest.Line
+	}
+	laid := slices.DeleteFunc(moves, func(m layer.Move) bool { return m.Line >= until })
 	points := corners(laid)
 	if n == 1 || len(points) == 3 && apart(points) {
 		return laid, points, nil

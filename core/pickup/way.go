@@ -26,8 +26,12 @@ func (w *writer) inPlace() error {
 			fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g "+
 				"mm.", s.Top, w.pr.Top))
 	}
-	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original",
-		s.Layer, s.Line), "")
+	from := ""
+	if s.Rest != nil {
+		from = fmt.Sprintf(", after the rest of line %d", s.Rest.Line)
+	}
+	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original%s",
+		s.Layer, s.Line, from), "")
 	b := w.ix.Box
 	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3],
 		s.Top), "")
@@ -320,10 +324,16 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 		w.addLine("G92 "+strings.Join(words, " "), "from here on everything is moved by so much")
 	}
 	n := len(w.sc.Lines())
-	w.sc.Settle(&s.At, func(st gcode.Setting) {
+	w.sc.Settings(&s.At, func(st gcode.Setting) {
 		w.find(layer.Care, "mode-not-restored", s.Line,
 			fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
 	})
+	w.added(n, "as it was")
+	if s.Rest != nil {
+		w.goOn()
+	}
+	n = len(w.sc.Lines())
+	w.sc.Counting(&s.At)
 	w.added(n, "as it was")
 	w.eased()
 }

@@ -30,8 +30,15 @@ type Jump struct {
 	Tip    gcode.Nano    // by how much the nozzle is longer than before
 	Stands bool          // what that file lays in front of Line is on the bed
 	Empty  bool          // the bed is empty: the lines put in may prime anywhere
+	Rest   *Rest         // of the move in front of Line, which the lines put in lay
 
 	swapped bool // the longer nozzle is in
+}
+
+// Rest is the end of a move that was cut: only that is laid.
+type Rest struct {
+	From, To [3]gcode.Nano
+	Laid     gcode.Nano
 }
 
 // piece is a run of lines of one file whose plastic is on the bed.
@@ -253,6 +260,10 @@ func (w *walker) replaced(c *Change) error {
 	} else {
 		if !c.Jump.Stands {
 			w.x.leave(w.oLine + 1)
+		}
+		if n := c.Jump; n.Rest != nil {
+			j.a = append(j.a, step{n.Line - 1, n.Rest.From, n.Rest.To, n.Rest.Laid, n.Rest.Laid, n.At.Feed,
+				n.At.Fan, n.At.Aux, n.At.Tool})
 		}
 	}
 	w.marks.jump = c.Jump

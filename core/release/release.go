@@ -162,6 +162,9 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 	c = made.Choice
 	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift,
 		Stands: !c.LooseTop, Empty: c.LooseTop}
+	if r := s.Rest; r != nil {
+		j.Rest = &proof.Rest{From: r.From, To: r.To, Laid: r.Laid}
+	}
 	k := &proof.Work{Src: src, Ix: ix, Edits: made.Edits, Jumps: map[int64]*proof.Jump{s.Offset: j},
 		Printer: pr, Kept: c.Z == pickup.ByKept && !c.LooseTop,
 		Ease: c.Ease.Layers > 0 || c.Flow > 0, Cool: c.Ease.Fan, Top: s.Top, Progress: ask.Progress}

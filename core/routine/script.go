@@ -301,10 +301,16 @@ func (c *Script) Fan(was *gcode.State) {
 	c.addLine("M106 "+word('S', gcode.Nano(was.Fan)), "fan as it was")
 }
 
-// Settle brings fan, lasting settings, speed, the ways of counting and the
-// filament axis to what they are in a state. A setting that the state does not
-// have, and that cannot be taken back, is handed to lost.
+// Settle brings everything but heat and place to what it is in a state: first [Script.Settings],
+// then [Script.Counting].
 func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
+	c.Settings(was, lost)
+	c.Counting(was)
+}
+
+// Settings brings fan and lasting settings to what they are in a state. A setting that the
+// state does not have, and that cannot be taken back, is handed to lost.
+func (c *Script) Settings(was *gcode.State, lost func(gcode.Setting)) {
 	c.Fan(was)
 	old := map[string]string{}
 	for _, s := range was.Settings() {
@@ -336,6 +342,10 @@ func (c *Script) Settle(was *gcode.State, lost func(gcode.Setting)) {
 			lost(s)
 		}
 	}
+}
+
+// Counting brings speed, the ways of counting and the filament axis to what they are in a state.
+func (c *Script) Counting(was *gcode.State) {
 	if was.Feed > 0 {
 		c.addLine("G1 "+word('F', was.Feed), "speed as it was")
 	}

@@ -67,20 +67,50 @@ export function range(g, from, to) {
   return out.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
 }
 
+// along returns how far along piece i, 0 to 1, what lies nearest to a place is.
+export function along(g, i, x, y) {
+  const x0 = g.xy[4 * i],
+    y0 = g.xy[4 * i + 1],
+    dx = g.xy[4 * i + 2] - x0,
+    dy = g.xy[4 * i + 3] - y0;
+  const q = dx * dx + dy * dy;
+  return q > 0 ? Math.max(0, Math.min(1, ((x - x0) * dx + (y - y0) * dy) / q)) : 0;
+}
+
+// placeOn returns the place so far along piece i.
+function placeOn(g, i, t) {
+  const x0 = g.xy[4 * i],
+    y0 = g.xy[4 * i + 1];
+  return [x0 + t * (g.xy[4 * i + 2] - x0), y0 + t * (g.xy[4 * i + 3] - y0)];
+}
+
+// lengthOf returns how long piece i is, mm.
+export function lengthOf(g, i) {
+  return Math.hypot(g.xy[4 * i + 2] - g.xy[4 * i], g.xy[4 * i + 3] - g.xy[4 * i + 1]);
+}
+
+// stretch returns the stretch of piece i from a to b, 0 to 1, as a geometry of its own.
+export function stretch(g, i, a, b) {
+  return {
+    id: ++made,
+    n: 1,
+    xy: Float32Array.of(...placeOn(g, i, a), ...placeOn(g, i, b)),
+    line: g.line.slice(i, i + 1),
+    kind: g.kind.slice(i, i + 1),
+    width: g.width.slice(i, i + 1),
+    blocks: null,
+  };
+}
+
 // nearest returns the piece from … to-1 within reach (mm) of a place, or -1.
 export function nearest(g, from, to, x, y, reach, travel) {
   let best = -1,
     d = reach * reach;
   for (let i = from; i < to; i++) {
     if (g.kind[i] === WAY && !travel) continue;
-    const x0 = g.xy[4 * i],
-      y0 = g.xy[4 * i + 1],
-      dx = g.xy[4 * i + 2] - x0,
-      dy = g.xy[4 * i + 3] - y0;
-    const q = dx * dx + dy * dy;
-    const t = q > 0 ? Math.max(0, Math.min(1, ((x - x0) * dx + (y - y0) * dy) / q)) : 0;
-    const ex = x - x0 - t * dx,
-      ey = y - y0 - t * dy,
+    const [px, py] = placeOn(g, i, along(g, i, x, y));
+    const ex = x - px,
+      ey = y - py,
       e = ex * ex + ey * ey;
     if (e < d) {
       d = e;

@@ -3,7 +3,7 @@ import { Spine } from "./spine.js";
 import { Thread } from "./thread.js";
 import { Leaves, colourOf, openBook } from "./leaves.js";
 import { View, zooms } from "./view.js";
-import { WAY, nearest } from "./geometry.js";
+import { WAY, along, lengthOf, nearest, stretch } from "./geometry.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { Photo } from "./photo.js";
@@ -12,6 +12,9 @@ import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
 // What is asked for each kind of evidence, and what helps to answer it.
+// A move longer than this, mm, is cut where it is pointed at.
+const LONG = 4;
+
 const ASK = {
   touch: [
     "Z, mm",
@@ -86,6 +89,8 @@ export async function pickup(root) {
     return -1;
   };
 
+  const part = (geo, tone) => (geo ? [{ geo, from: 0, to: 1, colour: tone }] : []);
+
   async function pages() {
     const left = q('[data-page="left"]'),
       right = q('[data-page="right"]');
@@ -100,17 +105,26 @@ export async function pickup(root) {
     const [a, b] = await Promise.all([layer(n), layer(m)]);
     if (!a || !b) return;
     const cut = state.inside ? cutOf(b, state.line) : 0;
-    const to = state.inside ? cut : a.n;
+    // Of a move that is cut, one stretch lies there and the other is laid first.
+    const { rest } = state;
+    const whole = rest ? b.line.lastIndexOf(rest.line) : -1;
+    const [laid, ahead] =
+      whole < 0 ? [] : [stretch(b, whole, 0, rest.at), stretch(b, whole, rest.at, 1)];
+    const to = state.inside ? (whole < 0 ? cut : whole) : a.n;
     shown = { left: { n, geo: a, from: 0, to: a.n }, right: { n: m, geo: b, from: 0, to: b.n } };
     put("left-name", `Layer ${n}`);
     put("right-name", `Layer ${m}`);
     const end = lastLaid(a, 0, to);
     draw(left, view, {
-      parts: [{ geo: a, from: 0, to, colour: colour(n) }],
+      parts: [{ geo: a, from: 0, to, colour: colour(n) }, ...part(laid, colour(n))],
       below: state.inside ? await layer(n - 1) : null,
       pins: state.pins,
       photo: photo.under(),
-      at: end >= 0 ? { geo: a, piece: end, end: true, text: "was laid last" } : null,
+      at: laid
+        ? { geo: laid, piece: 0, end: true, text: "was laid last" }
+        : end >= 0
+          ? { geo: a, piece: end, end: true, text: "was laid last" }
+          : null,
     });
     if (photo.pinning) {
       // the two places that the picture is pinned by, instead of what comes next
@@ -130,11 +144,15 @@ export async function pickup(root) {
         ? [state.spot, [state.landing[0], state.landing[1]]]
         : null;
     draw(right, view, {
-      parts: [{ geo: b, from: cut, to: b.n, colour: colour(m) }],
+      parts: [...part(ahead, colour(m)), { geo: b, from: cut, to: b.n, colour: colour(m) }],
       below: state.inside ? await layer(m - 1) : a,
       route,
       loops: state.brim,
-      at: first >= 0 ? { geo: b, piece: first, end: false, text: "begins here" } : null,
+      at: ahead
+        ? { geo: ahead, piece: 0, end: false, text: "begins here" }
+        : first >= 0
+          ? { geo: b, piece: first, end: false, text: "begins here" }
+          : null,
     });
     put(
       "left-note",
@@ -213,7 +231,9 @@ export async function pickup(root) {
     put(
       "mid-note",
       `drag along the thread of layer ${state.first}, or click a page; ` +
-        `now in front of line ${count(state.line)}`,
+        (state.rest
+          ? `now inside the move of line ${count(state.rest.line)}`
+          : `now in front of line ${count(state.line)}`),
     );
   }
 
@@ -335,7 +355,14 @@ export async function pickup(root) {
     const [x, y] = view.place(r.width, r.height, e.clientX - r.left, e.clientY - r.top);
     const i = nearest(s.geo, s.from, s.to, x, y, 12 / view.scale(r.width, r.height), false);
     if (i < 0) return say("Click on a path: the file goes on with what comes behind it.");
-    post("choice", { line: s.geo.line[Math.min(i + 1, s.geo.n - 1)] });
+    // A long move is cut where it was pointed at; of a short one, and of a curve, that is made of
+    // several pieces, all is taken for laid.
+    const g = s.geo;
+    const alone = g.line[i - 1] !== g.line[i] && g.line[i + 1] !== g.line[i];
+    const share = along(g, i, x, y);
+    if (alone && lengthOf(g, i) > LONG && share > 0.02 && share < 0.98)
+      post("choice", { line: g.line[i], along: (100 * share).toFixed(1) });
+    else post("choice", { line: g.line[Math.min(i + 1, g.n - 1)] });
   }
 
   let opened = [],
