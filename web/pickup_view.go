@@ -203,6 +203,9 @@ func says(p *pickup.Piece) string {
 	if len(p.Lines) > 1 {
 		return fmt.Sprintf("%d places, layers %d–%d", len(p.Lines), p.Low, p.High)
 	}
+	if p.High > p.Low+2 {
+		return fmt.Sprintf("layers %d–%d, likeliest %d", p.Low, p.High, p.Best)
+	}
 	return fmt.Sprintf("layers %d–%d", p.Low, p.High)
 }
 

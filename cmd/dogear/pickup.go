@@ -110,6 +110,7 @@ func (v *evidence) choice(d *document) (pickup.Choice, *pickup.Belief, []candida
 // candidates are the places that evidence allows, the likeliest first.
 func candidates(ix *layer.Index, b *pickup.Belief) []candidate {
 	out := []candidate{}
+	away := func(k int) int { return max(k-b.Best, b.Best-k) }
 	for k, w := range b.Weight {
 		if w <= 0 {
 			continue
@@ -122,7 +123,8 @@ func candidates(ix *layer.Index, b *pickup.Belief) []candidate {
 			c.Line = ix.Layers[k].Fold
 		}
 		at := len(out)
-		for at > 0 && out[at-1].Weight < w {
+		for at > 0 && (out[at-1].Weight < w || out[at-1].Weight == w &&
+			away(out[at-1].Layer) > away(k)) { // of those that are as likely, the middle
 			at--
 		}
 		out = append(out[:at], append([]candidate{c}, out[at:]...)...)

@@ -168,6 +168,14 @@ test("a picture of the part lies under the layer it shows, pinned by two places"
   assert.ok(Math.abs(across - high) < 8, `a disc stays one: ${across} by ${high}`);
   const size = await p.$eval('[data-page="left"]', (c) => c.height);
   assert.ok(across > size / 4 && across < size, `${across} of ${size}`);
+  // Where the foot of the part is seen, it can be pinned by that, whichever layer is on top.
+  await p.click("[data-pin]");
+  await p.check("[data-foot]");
+  await p.waitForFunction(
+    () => document.querySelector('[data-out="right-what"]').textContent === "its foot",
+  );
+  await p.click("[data-pinned]");
+  await p.waitForFunction(() => /Pinned/.test(document.querySelector("#said").textContent));
   // It is no new print, it stays over a reload, and can be taken away and back.
   await p.reload();
   await p.waitForSelector('[data-pickup][data-ready="true"]');

@@ -1,7 +1,10 @@
 // What a layer lays, as the server sends it: pieces of paths, and areas as runs of cells.
 
-// WAY is the class of travels; the server numbers the classes (core/layer.Class).
-export const WAY = 0;
+// Classes of paths, as the server numbers them (core/layer.Class); WAY is what lays nothing.
+export const WAY = 0,
+  OUTER = 1,
+  INNER = 2,
+  SKIRT = 6;
 
 const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
 

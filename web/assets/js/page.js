@@ -1,5 +1,5 @@
 import { mix, token } from "./colour.js";
-import { range } from "./geometry.js";
+import { OUTER, range } from "./geometry.js";
 import { DENSE, picture, stroke, tube, whole } from "./strokes.js";
 import { over } from "./areas.js";
 import { bar, body, dots, hole, leaps, nozzle, pin, way } from "./signs.js";
@@ -76,7 +76,7 @@ export function draw(
   if (below) {
     c.strokeStyle = mix(page, ink, 0.2);
     c.lineWidth = 1.2 / s;
-    for (const g of range(below, 0, below.n)) if (g.kind === 1) c.stroke(g.path);
+    for (const g of range(below, 0, below.n)) if (g.kind === OUTER) c.stroke(g.path);
   }
   for (const l of loops) {
     c.strokeStyle = mix(page, ink, 0.32);

@@ -1,5 +1,5 @@
 import { csrf, say } from "./say.js";
-import { WAY } from "./geometry.js";
+import { SKIRT, WAY } from "./geometry.js";
 
 // Photo is a picture of the part that lies under the left page of a pick-up. Two places of it
 // are dragged onto what the layer has there; that turns, moves and scales it to the bed.
@@ -8,7 +8,7 @@ import { WAY } from "./geometry.js";
 const LARGEST = 1600;
 
 export class Photo {
-  // redraw draws the pages anew; post sends a change; shown tells the left page's layer;
+  // redraw draws the pages anew; post sends a change; shown tells the layer that is compared;
   // fetched is called when a picture has arrived.
   constructor(root, id, { redraw, post, shown, fetched }) {
     Object.assign(this, { root, id, redraw, post, shown, fetched });
@@ -16,6 +16,9 @@ export class Photo {
     this.of = 0;
     this.img = null;
     this.pinning = false;
+    // Whether the places are those of layer 1: where the foot of a part is seen from above,
+    // nobody needs to know which layer is on top.
+    this.foot = false;
     // A picture that is dropped on the page is no new print.
     root.addEventListener("dragover", (e) => {
       if (this.over(e)) e.preventDefault();
@@ -82,6 +85,14 @@ export class Photo {
       this.show();
       this.redraw();
     });
+    const foot = this.q("[data-foot]");
+    if (foot) {
+      foot.checked = this.foot;
+      foot.addEventListener("change", () => {
+        this.foot = foot.checked;
+        this.redraw();
+      });
+    }
     this.q("[data-pinned]")?.addEventListener("click", () => this.done());
     this.root.querySelectorAll("[data-handle]").forEach((h, i) => this.handle(h, i));
   }
@@ -138,7 +149,7 @@ export class Photo {
       b = -1;
     const sum = (k) => geo.xy[k] + geo.xy[k + 1];
     for (let i = 0; i < geo.n; i++) {
-      if (geo.kind[i] === WAY) continue;
+      if (geo.kind[i] === WAY || geo.kind[i] === SKIRT) continue;
       for (const k of [4 * i, 4 * i + 2]) {
         if (a < 0 || sum(k) < sum(a)) a = k;
         if (b < 0 || sum(k) > sum(b)) b = k;

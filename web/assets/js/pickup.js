@@ -71,7 +71,7 @@ export async function pickup(root) {
   const photo = new Photo(root, id, {
     redraw: () => pages(),
     post,
-    shown: () => shown.left,
+    shown: () => shown.pinned,
     fetched: () => htmx.ajax("GET", `/prints/${id}/pickup/now`, { source: q("#pickup") }),
   });
 
@@ -128,12 +128,16 @@ export async function pickup(root) {
     });
     if (photo.pinning) {
       // the two places that the picture is pinned by, instead of what comes next
+      const foot = photo.foot && n > 1;
+      const g = foot ? await layer(1) : a;
+      if (!g) return;
+      shown.pinned = { geo: g };
       draw(right, view, {
-        parts: [{ geo: a, from: 0, to, colour: colour(n) }],
+        parts: [{ geo: g, from: 0, to: foot ? g.n : to, colour: colour(foot ? 1 : n) }],
         pins: photo.places(),
       });
-      put("right-name", `Layer ${n}`);
-      put("right-what", "the same layer");
+      put("right-name", `Layer ${foot ? 1 : n}`);
+      put("right-what", foot ? "its foot" : "the same layer");
       put("right-note", "1 and 2 are these places");
       return;
     }

@@ -1,5 +1,5 @@
 import { contrast, mix, token } from "./colour.js";
-import { WAY, range } from "./geometry.js";
+import { INNER, OUTER, WAY, range } from "./geometry.js";
 
 const tones = [0, 0, 0.28, 0.56, 0.4, 0.66, 0.62, 0.4]; // share of the page's colour, by class
 
@@ -24,7 +24,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     for (const g of groups) {
       if (g.kind === WAY) continue;
       c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s) + 1.3 / s;
-      c.globalAlpha = g.kind === 1 || g.kind === 2 ? 1 : 0.55;
+      c.globalAlpha = g.kind === OUTER || g.kind === INNER ? 1 : 0.55;
       c.stroke(g.path);
     }
     c.globalAlpha = 1;
@@ -41,7 +41,9 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     }
     const t = tones[g.kind];
     c.strokeStyle =
-      g.kind === 1 ? mix(colour, ink, pale ? 0.06 : 0.08) : mix(colour, page, pale ? t * 0.7 : t);
+      g.kind === OUTER
+        ? mix(colour, ink, pale ? 0.06 : 0.08)
+        : mix(colour, page, pale ? t * 0.7 : t);
     c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s);
     c.stroke(g.path);
   }
