@@ -115,30 +115,20 @@ func insideAt(b *book, ch *pickup.Choice, line, along string) (string, error) {
 
 // amounts reads the numbers of a pick-up.
 func amounts(c fiber.Ctx, ch *pickup.Choice) error {
-	for _, n := range []struct {
-		name      string
-		to        *float64
-		low, high float64
-	}{
-		{"feeler", &ch.Feeler, 0, 2}, {"dz", &ch.DZ, -2, 2}, {"dx", &ch.DX, -20, 20},
-		{"dy", &ch.DY, -20, 20},
-		{"flow", &ch.Flow, 0, 200}, {"nozzle", &ch.Nozzle, 0, 500}, {"bed", &ch.Bed, 0, 200},
-		{"prime", &ch.Prime, 0, 200}, {"brim", &ch.Brim, 0, pickup.MostBrim},
-		{"clearance", &ch.Clearance, 0, 200},
-		{"ease_speed", &ch.Ease.Speed, 0, 100}, {"ease_hotter", &ch.Ease.Hotter, 0, 40},
-	} {
-		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(n.name)), ",", ".")
+	for i := range pickup.Bounds {
+		b := &pickup.Bounds[i]
+		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(b.Name)), ",", ".")
+		to := b.Of(ch)
 		if text == "" {
-			*n.to = 0
+			*to = 0
 			continue
 		}
 		v, err := strconv.ParseFloat(text, 64)
-		if err != nil || !(v >= n.low && v <= n.high) {
+		if err != nil || b.Check(v) != nil {
 			return sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("“%s” must be a number from "+
-				"%g "+
-				"to %g", clip(text), n.low, n.high))
+				"%g to %g", clip(text), b.Low, b.High))
 		}
-		*n.to = v
+		*to = v
 	}
 	k, err := number(c, "ease_layers", 0, 50)
 	if err != nil {

@@ -21,9 +21,6 @@ const (
 	brimLine  = 0.45 // mm wide, where the layer's walls say nothing
 )
 
-// ErrBrim is the cause when a brim is asked for that cannot be.
-var ErrBrim = fmt.Errorf("a brim is 0 to %g mm wide and goes round a loose top only", MostBrim)
-
 // brim lays loops round the first layer of a loose top, from the outside in, at the height at
 // which that layer will lie. The innermost touches it, and the filament of all is what lines of
 // their width and height take: w·h·l / (π·d²/4).
@@ -146,12 +143,4 @@ func wallWidth(moves []layer.Move, height gcode.Nano, diameter float64) float64 
 		return brimLine
 	}
 	return min(max(sum/length, 0.3), 0.8)
-}
-
-// checkBrim refuses what cannot be laid.
-func (c *Choice) checkBrim() error {
-	if !(c.Brim >= 0 && c.Brim <= MostBrim) || c.Brim > 0 && !c.LooseTop {
-		return ErrBrim
-	}
-	return nil
 }

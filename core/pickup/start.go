@@ -112,6 +112,9 @@ var ErrDone = errors.New("the print is done with that layer; nothing is left to 
 
 // Find works out where a choice starts.
 func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
+	if err := c.Check(); err != nil {
+		return nil, err
+	}
 	n := len(ix.Layers)
 	if n == 0 {
 		return nil, errors.New("the file lays nothing")

@@ -202,6 +202,10 @@ func (w *writer) prime() {
 	x, y, ok := w.spot()
 	if c.PrimeAt != nil {
 		x, y, ok = c.PrimeAt[0], c.PrimeAt[1], true
+		if b := w.pr.Bed; x < b[0] || x > b[2] || y < b[1] || y > b[3] {
+			w.find(layer.Grave, "outside-bed", s.Line, fmt.Sprintf("X%g Y%g, where it would prime, lies "+
+				"outside the bed, as far as that is known.", x, y))
+		}
 		b := w.ix.Box
 		if gcode.FromMM(x) > b[0]-2*gcode.MM && gcode.FromMM(x) < b[2]+2*gcode.MM &&
 			gcode.FromMM(y) > b[1]-2*gcode.MM && gcode.FromMM(y) < b[3]+2*gcode.MM {
