@@ -62,7 +62,7 @@ func (c *Choice) Check() error {
 	}
 	for _, p := range []*[2]float64{c.HomeAt, c.PrimeAt} {
 		if p != nil && !(math.Abs(p[0]) <= mostAway && math.Abs(p[1]) <= mostAway) {
-			return fmt.Errorf("X%g Y%g is no place on a printer", p[0], p[1])
+			return fmt.Errorf("no printer reaches X%g Y%g", p[0], p[1])
 		}
 	}
 	return nil
