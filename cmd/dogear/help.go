@@ -34,6 +34,8 @@ var helps = kong.Vars{
 		"sensor, runout, jam, skip-x, skip-y.",
 	"serve_host": "Address to listen on; another than this machine's own asks everybody for a " +
 		"passphrase.",
+	"serve_name": "A name or an address by which others reach this machine, where it cannot know " +
+		"that itself, as in a container; repeatable.",
 	"serve_new":  "Set another passphrase: from DOGEAR_PASSPHRASE, or asked for.",
 	"serve_plan": "The plan (dogear-plan/1) for the files of the folder that is watched.",
 	"serve_watch": "Folder in which every new file gets the plan, in place; what it was is kept " +

@@ -17,6 +17,7 @@ type cli struct {
 	Open      openCmd      `cmd:"" default:"withargs" help:"${main_open}"`
 	Demo      demoCmd      `cmd:"" help:"Start with demo data and print the address."`
 	Serve     serveCmd     `cmd:"" help:"Start the web application."`
+	Alive     aliveCmd     `cmd:"" help:"Say whether the Dogear of a folder answers."`
 	Layers    layersCmd    `cmd:"" help:"Say what a file is: its layers and folds."`
 	Apply     applyCmd     `cmd:"" help:"Apply a plan to a file and write the result."`
 	Pickup    pickupCmd    `cmd:"" help:"Write a file that finishes a failed print."`

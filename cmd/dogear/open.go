@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"strings"
 	"time"
 
 	"dogear/store"
@@ -77,7 +78,8 @@ func dataFolder(said string) (string, error) {
 // answers reports whether a Dogear answers at an address.
 func answers(base string) bool {
 	c := http.Client{Timeout: 3 * time.Second}
-	r, err := c.Get(base + "/healthz")
+	// Where there is nothing else, as in a container, nobody knows what localhost is.
+	r, err := c.Get(strings.Replace(base, "//localhost:", "//127.0.0.1:", 1) + "/healthz")
 	if err != nil {
 		return false
 	}

@@ -25,13 +25,14 @@ type demoCmd struct {
 }
 
 type serveCmd struct {
-	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
-	Host  string `default:"127.0.0.1" help:"${serve_host}"`
-	New   bool   `name:"new-passphrase" help:"${serve_new}"`
-	Data  string `help:"${serve_data}" type:"path"`
-	Watch string `help:"${serve_watch}" type:"path"`
-	Plan  string `help:"${serve_plan}" type:"path"`
-	Debug bool   `help:"Log every request."`
+	Port  int      `default:"8080" help:"Port to listen on; 0 takes a free one."`
+	Host  string   `default:"127.0.0.1" help:"${serve_host}"`
+	Name  []string `help:"${serve_name}" placeholder:"NAME" sep:"none"`
+	New   bool     `name:"new-passphrase" help:"${serve_new}"`
+	Data  string   `help:"${serve_data}" type:"path"`
+	Watch string   `help:"${serve_watch}" type:"path"`
+	Plan  string   `help:"${serve_plan}" type:"path"`
+	Debug bool     `help:"Log every request."`
 }
 
 func (c *demoCmd) Run() error {
@@ -57,7 +58,7 @@ func (c *serveCmd) Run() error {
 			"for each new file in it"))
 	}
 	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch,
-		plan: c.Plan, anew: c.New})
+		plan: c.Plan, anew: c.New, names: c.Name})
 }
 
 // daily calls f once a day until the context ends.
@@ -77,6 +78,7 @@ func daily(ctx context.Context, f func()) {
 // serving is what a server is started with.
 type serving struct {
 	host        string
+	names       []string // others by which this machine is reached
 	port        int
 	dir         string
 	demo, debug bool
@@ -107,7 +109,7 @@ func serve(o serving) error {
 			return err
 		}
 	}
-	srv, err := web.New(web.Config{Store: st, Log: log, Names: names(host), Passphrase: hash,
+	srv, err := web.New(web.Config{Store: st, Log: log, Names: append(names(host), o.names...), Passphrase: hash,
 		Temp: dir})
 	if err != nil {
 		return err

@@ -5,6 +5,9 @@ import (
 	"strings"
 )
 
+// tagged is the version of a release; the build of one sets it (cmd/pack).
+var tagged string
+
 // version says which Dogear this is, from what the build noted about itself: the tag it was
 // built from, else the commit and its day.
 func version() string {
@@ -18,6 +21,8 @@ func version() string {
 	}
 	words := []string{"dogear"}
 	switch v := b.Main.Version; {
+	case tagged != "":
+		words = append(words, tagged)
 	case v != "" && v != "(devel)":
 		words = append(words, v)
 	case set["vcs.revision"] != "":
