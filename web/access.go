@@ -160,7 +160,7 @@ func (s *Server) enter(c fiber.Ctx) error {
 		return err
 	}
 	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: token, Path: "/", HTTPOnly: true,
-		SameSite: "Strict", MaxAge: 90 * 24 * 3600})
+		SameSite: "Strict", Secure: s.cfg.TLS != nil, MaxAge: 90 * 24 * 3600})
 	c.Set("HX-Redirect", "/")
 	return c.SendStatus(fiber.StatusOK)
 }

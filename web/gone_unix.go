@@ -3,6 +3,7 @@
 package web
 
 import (
+	"crypto/tls"
 	"net"
 
 	"golang.org/x/sys/unix"
@@ -11,7 +12,8 @@ import (
 // gone reports whether the other side of a connection has closed it. Nothing is taken
 // from it.
 func gone(c net.Conn) bool {
-	if p, ok := c.(*patientConn); ok {
+	_, secure := c.(*tls.Conn)
+	if p, ok := underTLS(c).(*patientConn); ok {
 		c = p.Conn
 	}
 	t, ok := c.(*net.TCPConn)
@@ -24,8 +26,13 @@ func gone(c net.Conn) bool {
 	}
 	over := false
 	err = raw.Control(func(fd uintptr) {
-		n, _, rerr := unix.Recvfrom(int(fd), make([]byte, 1), unix.MSG_PEEK|unix.MSG_DONTWAIT)
-		over = rerr == nil && n == 0 || rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
+		first := make([]byte, 1)
+		n, _, rerr := unix.Recvfrom(int(fd), first, unix.MSG_PEEK|unix.MSG_DONTWAIT)
+		over = rerr == nil && (n == 0 || secure && first[0] == alert) ||
+			rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
 	})
 	return err != nil || over
 }
+
+// alert is how a record begins with which TLS takes its leave (RFC 8446, 5.1).
+const alert = 21

@@ -4,6 +4,7 @@ package web
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -36,7 +37,8 @@ type Config struct {
 	// Passphrase is the hash of what must be given before anything is shown; nil
 	// asks for none.
 	Passphrase []byte
-	Temp       string // folder for uploads that must be stored before they are opened
+	TLS        *tls.Config // nil speaks in the clear
+	Temp       string      // folder for uploads that must be stored before they are opened
 	Limits     archive.Limits
 }
 
@@ -85,8 +87,8 @@ func New(cfg Config) (*Server, error) {
 	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/healthz", s.health)
 	s.app.Use(csrf.New(csrf.Config{
 		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true,
-		CookieSessionOnly: true,
-		Extractor:         extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
+		CookieSessionOnly: true, CookieSecure: cfg.TLS != nil,
+		Extractor: extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
 		ErrorHandler: func(c fiber.Ctx, _ error) error {
 			return fiber.NewError(fiber.StatusForbidden, "This page is from before Dogear was started "+
 				"again. Load it once more, then repeat what you did.")
@@ -129,7 +131,11 @@ func (s *Server) Resume(ctx context.Context) error {
 
 // Serve answers on l until Shutdown.
 func (s *Server) Serve(l net.Listener) error {
-	return s.app.Listener(patient{l}, fiber.ListenConfig{DisableStartupMessage: true})
+	l = patient{l}
+	if s.cfg.TLS != nil {
+		l = tls.NewListener(l, s.cfg.TLS)
+	}
+	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
 }
 
 // Shutdown ends the server after the requests that are under way.

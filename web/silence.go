@@ -1,6 +1,7 @@
 package web
 
 import (
+	"crypto/tls"
 	"net"
 	"sync/atomic"
 	"time"
@@ -43,7 +44,7 @@ func (c *patientConn) Read(p []byte) (int, error) {
 // cut reports whether a connection ended while it was read. Of a body in chunks it says
 // whether the last one came: behind that nothing more is read.
 func cut(c net.Conn) bool {
-	p, ok := c.(*patientConn)
+	p, ok := underTLS(c).(*patientConn)
 	return ok && p.over.Load()
 }
 
@@ -66,3 +67,11 @@ func (c *patientConn) Write(p []byte) (int, error) {
 func (c *patientConn) SetDeadline(time.Time) error      { return nil }
 func (c *patientConn) SetReadDeadline(time.Time) error  { return nil }
 func (c *patientConn) SetWriteDeadline(time.Time) error { return nil }
+
+// underTLS is the connection below a secure one.
+func underTLS(c net.Conn) net.Conn {
+	if t, ok := c.(*tls.Conn); ok {
+		return t.NetConn()
+	}
+	return c
+}

@@ -77,15 +77,15 @@ func isNothing(f *os.File) bool {
 
 // addresses are what people type to open a server that listens at an address: for
 // one that stands for all, those of this machine that others reach.
-func addresses(host string, at net.Addr) []string {
+func addresses(scheme, host string, at net.Addr) []string {
 	_, port, err := net.SplitHostPort(at.String())
 	if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsUnspecified() {
-		return []string{"http://" + at.String()}
+		return []string{scheme + "://" + at.String()}
 	}
-	out := []string{"http://localhost:" + port}
+	out := []string{scheme + "://localhost:" + port}
 	for _, n := range names(host) {
 		if ip := net.ParseIP(n); ip != nil && ip.To4() != nil && !ip.IsLoopback() && !ip.IsUnspecified() {
-			out = append(out, "http://"+net.JoinHostPort(n, port))
+			out = append(out, scheme+"://"+net.JoinHostPort(n, port))
 		}
 	}
 	return out

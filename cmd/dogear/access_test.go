@@ -29,7 +29,7 @@ func TestAddresses(t *testing.T) {
 		if ip := net.ParseIP(c.host); ip != nil && !ip.IsUnspecified() {
 			a = &net.TCPAddr{IP: ip, Port: 8080}
 		}
-		if got := addresses(c.host, a); c.open != "" && got[0] != c.open {
+		if got := addresses("http", c.host, a); c.open != "" && got[0] != c.open {
 			t.Errorf("%s: %v, want %s first", c.host, got, c.open)
 		}
 	}

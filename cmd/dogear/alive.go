@@ -22,7 +22,7 @@ func (c *aliveCmd) Run() error {
 	if base == "" {
 		return refuse("not-running", errors.New("no Dogear works with this folder"))
 	}
-	if !answers(base) {
+	if !answers(dir, base) {
 		return refuse("not-answering", fmt.Errorf("the Dogear at %s does not answer", base))
 	}
 	fmt.Println("Dogear answers at", base)

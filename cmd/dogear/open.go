@@ -42,13 +42,13 @@ func (c *openCmd) Run() error {
 		return err
 	}
 	show := func(base string) error {
-		at, err := bringIn(base, c.File)
+		at, err := bringIn(dir, base, c.File)
 		if c.NoBrowser || browse(at) != nil {
 			fmt.Println("Open", at, "in your browser.")
 		}
 		return err
 	}
-	if base := store.OpenAt(dir); base != "" && answers(base) {
+	if base := store.OpenAt(dir); base != "" && answers(dir, base) {
 		fmt.Println("Dogear is open already at", base)
 		if err := show(base); err != nil {
 			return refuse("refused", err)
@@ -75,9 +75,10 @@ func dataFolder(said string) (string, error) {
 	return filepath.Join(home, "dogear"), nil
 }
 
-// answers reports whether a Dogear answers at an address.
-func answers(base string) bool {
-	c := http.Client{Timeout: 3 * time.Second}
+// answers reports whether the Dogear of a folder answers at an address.
+func answers(dir, base string) bool {
+	c := knows(dir)
+	c.Timeout = 3 * time.Second
 	// Where there is nothing else, as in a container, nobody knows what localhost is.
 	r, err := c.Get(strings.Replace(base, "//localhost:", "//127.0.0.1:", 1) + "/healthz")
 	if err != nil {
@@ -91,7 +92,7 @@ var token = regexp.MustCompile(`<meta name="csrf" content="([^"]+)"`)
 
 // bringIn puts files onto the shelf of a Dogear that runs, as a browser would, and returns the
 // page to open: that of a single print once it is read, else the shelf.
-func bringIn(base string, files []string) (page string, err error) {
+func bringIn(dir, base string, files []string) (page string, err error) {
 	if len(files) == 0 {
 		return base, nil
 	}
@@ -99,7 +100,8 @@ func bringIn(base string, files []string) (page string, err error) {
 	if err != nil {
 		return base, err
 	}
-	c := &http.Client{Jar: jar}
+	c := knows(dir)
+	c.Jar = jar
 	r, err := c.Get(base + "/")
 	if err != nil {
 		return base, err

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -28,6 +29,9 @@ type serveCmd struct {
 	Port  int      `default:"8080" help:"Port to listen on; 0 takes a free one."`
 	Host  string   `default:"127.0.0.1" help:"${serve_host}"`
 	Name  []string `help:"${serve_name}" placeholder:"NAME" sep:"none"`
+	TLS   bool     `name:"tls" help:"${serve_tls}"`
+	Cert  string   `help:"${serve_cert}" placeholder:"FILE" type:"path"`
+	Key   string   `help:"Its key, PEM." placeholder:"FILE" type:"path"`
 	New   bool     `name:"new-passphrase" help:"${serve_new}"`
 	Data  string   `help:"${serve_data}" type:"path"`
 	Watch string   `help:"${serve_watch}" type:"path"`
@@ -58,7 +62,8 @@ func (c *serveCmd) Run() error {
 			"for each new file in it"))
 	}
 	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch,
-		plan: c.Plan, anew: c.New, names: c.Name})
+		plan: c.Plan, anew: c.New, names: c.Name,
+		secure: c.TLS || c.Cert != "" || c.Key != "", cert: c.Cert, key: c.Key})
 }
 
 // daily calls f once a day until the context ends.
@@ -81,6 +86,8 @@ type serving struct {
 	names       []string // others by which this machine is reached
 	port        int
 	dir         string
+	secure      bool // over TLS, with the certificate of the files, or one of its own
+	cert, key   string
 	demo, debug bool
 	watch, plan string // a folder, and what is laid onto each new file in it
 	anew        bool   // another passphrase is set
@@ -91,6 +98,10 @@ type serving struct {
 
 func serve(o serving) error {
 	host, port, dir, withDemo, debug := o.host, o.port, o.dir, o.demo, o.debug
+	scheme := "http"
+	if o.secure {
+		scheme = "https"
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	level := slog.LevelInfo
@@ -103,14 +114,11 @@ func serve(o serving) error {
 		return err
 	}
 	defer st.Close()
-	var hash []byte
-	if !loopback(host) {
-		if hash, err = passphrase(ctx, st, o.anew); err != nil {
-			return err
-		}
+	config, seen, err := o.config(ctx, st, log)
+	if err != nil {
+		return err
 	}
-	srv, err := web.New(web.Config{Store: st, Log: log, Names: append(names(host), o.names...), Passphrase: hash,
-		Temp: dir})
+	srv, err := web.New(config)
 	if err != nil {
 		return err
 	}
@@ -118,7 +126,7 @@ func serve(o serving) error {
 	if err != nil {
 		return err
 	}
-	if err := st.Hold(strings.Join(addresses(host, l.Addr()), " and ")); err != nil {
+	if err := st.Hold(strings.Join(addresses(scheme, host, l.Addr()), " and ")); err != nil {
 		log.Warn("others cannot be told who works with the folder", "err", err)
 	}
 	if withDemo {
@@ -139,13 +147,8 @@ func serve(o serving) error {
 		}
 		defer edits.Wait()
 	}
-	fmt.Printf("Dogear is open at %s\n", strings.Join(addresses(host, l.Addr()), " and "))
-	if hash != nil {
-		fmt.Println("It asks everybody for the passphrase.")
-	}
-	if o.hint != "" {
-		fmt.Println(o.hint)
-	}
+	o.greet(strings.Join(addresses(scheme, host, l.Addr()), " and "), seen,
+		config.Passphrase != nil)
 	go daily(ctx, func() {
 		if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
 			log.Error("deleting what was taken off the shelf", "err", err)
@@ -154,7 +157,7 @@ func serve(o serving) error {
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	if o.ready != nil {
-		go o.ready(addresses(host, l.Addr())[0])
+		go o.ready(addresses(scheme, host, l.Addr())[0])
 	}
 	select {
 	case err := <-done:
@@ -168,6 +171,42 @@ func serve(o serving) error {
 		return err
 	}
 	return nil
+}
+
+// config is what the application is made with; seen is the fingerprint of the certificate that
+// it shows.
+func (o *serving) config(ctx context.Context, st *store.Store, log *slog.Logger) (c web.Config,
+	seen string, err error) {
+	c = web.Config{Store: st, Log: log, Names: append(names(o.host), o.names...), Temp: o.dir}
+	if !loopback(o.host) {
+		if c.Passphrase, err = passphrase(ctx, st, o.anew); err != nil {
+			return c, "", err
+		}
+	}
+	if o.secure {
+		cert, err := certificate(o.dir, o.cert, o.key, c.Names)
+		if err != nil {
+			return c, "", err
+		}
+		c.TLS = &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12}
+		seen = fingerprint(cert.Certificate[0])
+	}
+	return c, seen, nil
+}
+
+// greet says where Dogear is open, and what else one needs to know.
+func (o *serving) greet(at, seen string, asks bool) {
+	fmt.Println("Dogear is open at", at)
+	if seen != "" {
+		fmt.Printf("Its certificate, SHA-256:\n  %s\nA browser that does not know it warns at first: "+
+			"compare these figures, then go on.\n", seen)
+	}
+	if asks {
+		fmt.Println("It asks everybody for the passphrase.")
+	}
+	if o.hint != "" {
+		fmt.Println(o.hint)
+	}
 }
 
 // listen listens on a port, or, when any will do, on the first free one.

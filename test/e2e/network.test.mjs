@@ -5,7 +5,7 @@ import { spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { axe, browse, open, page, start, reads } from "./dogear.mjs";
+import { axe, browse, open, page, start, reads, tower } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -129,51 +129,68 @@ test("of many ears only the card that is open travels, and it works as ever", as
   await p.context().close();
 });
 
-test("on a network Dogear asks for the passphrase", async () => {
-  const dir = mkdtempSync(join(tmpdir(), "dogear-e2e-"));
-  const run = (env) =>
-    spawn(process.env.DOGEAR, ["serve", "--host", "0.0.0.0", "--port", "0", "--data", dir], {
-      stdio: ["ignore", "pipe", "pipe"],
-      env: { ...process.env, ...env },
-    });
-  const without = run({ DOGEAR_PASSPHRASE: "" });
-  let errors = "";
-  without.stderr.on("data", (d) => {
-    errors += d;
-  });
-  assert.equal(await new Promise((r) => without.on("exit", r)), 1);
-  assert.match(errors, /asks for a passphrase/);
-  const child = run({ DOGEAR_PASSPHRASE: "low water at noon" });
-  try {
-    const port = await new Promise((resolve) => {
-      let out = "";
-      child.stdout.on("data", (d) => {
-        out += d;
-        const m = /localhost:(\d+)/.exec(out);
-        if (m) resolve(m[1]);
+for (const scheme of ["http", "https"])
+  test(`on a network Dogear asks for the passphrase, over ${scheme}`, async () => {
+    const dir = mkdtempSync(join(tmpdir(), "dogear-e2e-"));
+    const args = ["serve", "--host", "0.0.0.0", "--port", "0", "--data", dir];
+    if (scheme === "https") args.push("--tls");
+    const run = (env) =>
+      spawn(process.env.DOGEAR, args, {
+        stdio: ["ignore", "pipe", "pipe"],
+        env: { ...process.env, ...env },
       });
+    const without = run({ DOGEAR_PASSPHRASE: "" });
+    let errors = "";
+    without.stderr.on("data", (d) => {
+      errors += d;
     });
-    const p = await page(browser);
-    await p.goto(`http://127.0.0.1:${port}/kit`);
-    assert.match(p.url(), /\/enter$/);
-    await axe(p, "the passphrase");
-    await p.fill("input[name=passphrase]", "high water at noon");
-    await p.keyboard.press("Enter");
-    await p.waitForFunction(() =>
-      /not the passphrase/.test(document.querySelector("#said").textContent),
-    );
-    await p.fill("input[name=passphrase]", "low water at noon");
-    await p.keyboard.press("Enter");
-    await p.waitForURL(`http://127.0.0.1:${port}/`);
-    await p.goto(`http://127.0.0.1:${port}/kit`);
-    await p.waitForSelector("h1");
-    p.problems = p.problems.filter((t) => !/403/.test(t));
-    assert.deepEqual(p.problems, []);
-    await p.context().close();
-  } finally {
-    const ended = new Promise((r) => child.on("exit", r));
-    child.kill();
-    await ended;
-    rmSync(dir, { recursive: true, force: true });
-  }
-});
+    assert.equal(await new Promise((r) => without.on("exit", r)), 1);
+    assert.match(errors, /asks for a passphrase/);
+    const child = run({ DOGEAR_PASSPHRASE: "low water at noon" });
+    try {
+      const port = await new Promise((resolve) => {
+        let out = "";
+        child.stdout.on("data", (d) => {
+          out += d;
+          const m = /localhost:(\d+)/.exec(out);
+          if (m) resolve(m[1]);
+        });
+      });
+      const p = await page(browser, { ignoreHTTPSErrors: true });
+      await p.goto(`${scheme}://127.0.0.1:${port}/kit`);
+      assert.match(p.url(), /\/enter$/);
+      await axe(p, "the passphrase");
+      await p.fill("input[name=passphrase]", "high water at noon");
+      await p.keyboard.press("Enter");
+      await p.waitForFunction(() =>
+        /not the passphrase/.test(document.querySelector("#said").textContent),
+      );
+      await p.fill("input[name=passphrase]", "low water at noon");
+      await p.keyboard.press("Enter");
+      await p.waitForURL(`${scheme}://127.0.0.1:${port}/`);
+      await p.goto(`${scheme}://127.0.0.1:${port}/kit`);
+      await p.waitForSelector("h1");
+      // What is brought in and changed over it works as ever.
+      await p.goto(`${scheme}://127.0.0.1:${port}/`);
+      await p.setInputFiles('input[type="file"]', {
+        name: "tower.gcode",
+        mimeType: "text/plain",
+        buffer: Buffer.from(tower()),
+      });
+      await p.waitForURL(/prints\/\d+/);
+      await p.waitForSelector('[data-bench][data-ready="true"]');
+      await p.click("[data-plain]");
+      await p.waitForSelector("[data-ear]");
+      const cookies = await p.context().cookies();
+      assert.ok(cookies.length > 1);
+      for (const c of cookies) assert.equal(c.secure, scheme === "https", c.name);
+      p.problems = p.problems.filter((t) => !/403/.test(t));
+      assert.deepEqual(p.problems, []);
+      await p.context().close();
+    } finally {
+      const ended = new Promise((r) => child.on("exit", r));
+      child.kill();
+      await ended;
+      rmSync(dir, { recursive: true, force: true });
+    }
+  });
