@@ -24,6 +24,7 @@ const batch = 8
 type Upload struct {
 	ID    int64
 	Older int64 // the print of which this is a newer slicing; 0 when there is none
+	Pack  *Pack // the archive it came in; nil when it came by itself
 	s     *Store
 	ctx   context.Context
 	buf   []byte
@@ -135,6 +136,9 @@ func (u *Upload) Finish(name, title string) error {
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, ErrNone)
+		}
+		if u.Pack != nil {
+			return savePack(u.ctx, tx, u.ID, u.Pack)
 		}
 		return nil
 	})

@@ -67,6 +67,7 @@ func (s *Store) SaveDrawing(ctx context.Context, id int64, seen string, drawing 
 type Stand struct {
 	Print
 	Face         // of a print that is not ready: nothing
+	Shown bool   // a picture came with it
 	Marks string // changes with everything that its drawing is made from, but for the Kit
 }
 
@@ -118,7 +119,8 @@ func (s *Store) Shelf(ctx context.Context, find string, from, most int) (*Shelf,
 		prints.rev || ' ' || COALESCE((SELECT created FROM revisions r
 			WHERE r.print_id = prints.id AND r.rev = prints.rev), '') || ' ' ||
 			COALESCE((SELECT id || doc FROM pickups k WHERE k.print_id = prints.id
-			ORDER BY id DESC LIMIT 1), '')
+			ORDER BY id DESC LIMIT 1), ''),
+		EXISTS (SELECT 1 FROM packs WHERE packs.print_id = prints.id AND picture IS NOT NULL)
 		FROM prints LEFT JOIN faces ON print_id = id AND state = 'ready' WHERE `+where+`
 		ORDER BY created DESC, id DESC LIMIT ? OFFSET ?`, append(args, most, from)...)
 	if err != nil {
@@ -131,7 +133,7 @@ func (s *Store) Shelf(ctx context.Context, find string, from, most int) (*Shelf,
 		var m [5]sql.NullFloat64
 		var layers sql.NullInt64
 		st.Print, err = scanPrint(rows, &kind, &m[0], &m[1], &m[2], &m[3], &layers, &m[4], &seen,
-			&st.Drawing, &st.Marks)
+			&st.Drawing, &st.Marks, &st.Shown)
 		if err != nil {
 			return nil, err
 		}

@@ -22,8 +22,12 @@ func send(c fiber.Ctx, name string, r *release.Release) error {
 	if err != nil {
 		return err
 	}
-	tag := strconv.Quote(r.Seal())
-	c.Set("Content-Type", "text/x-gcode")
+	return stream(c, file, size, name, "text/x-gcode", strconv.Quote(r.Seal()))
+}
+
+// stream sends a file of a size, or the part of it that is asked for.
+func stream(c fiber.Ctx, file io.Reader, size int64, name, kind, tag string) error {
+	c.Set("Content-Type", kind)
 	c.Set("Cache-Control", "no-store")
 	c.Set("Accept-Ranges", "bytes")
 	c.Set("ETag", tag)

@@ -28,6 +28,7 @@ func (s *Server) pickupRoutes(r router) {
 	r.post("/prints/:id/pickup/photo/pin", s.pinPhoto)
 	r.post("/prints/:id/pickup/photo/remove", s.dropPhoto)
 	r.get("/prints/:id/photos/:photo", s.photo)
+	r.get("/prints/:id/picture", s.packPicture)
 	r.get("/prints/:id/pickups/:pickup", s.keptPage)
 	r.get("/prints/:id/pickups/:pickup/file", s.keptFile)
 	r.get("/prints/:id/pickups/:pickup/touch", s.keptTouch)

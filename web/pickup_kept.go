@@ -135,13 +135,13 @@ func (s *Server) keptFile(c fiber.Ctx) error {
 		return err
 	}
 	if k != nil {
-		return send(c, k.Name, release.Kept(b.src, k.Edits, k.Seal))
+		return s.sendBack(c, b, k.Name, release.Kept(b.src, k.Edits, k.Seal))
 	}
 	r, ch, err := s.checked(c, b, d.ID, &d.Doc) // an older Dogear kept only what was decided
 	if err != nil {
 		return err
 	}
-	return send(c, pickupName(b, r, ch), r)
+	return s.sendBack(c, b, pickupName(b, r, ch), r)
 }
 
 // keptTouch sends the touch check of a pick-up.

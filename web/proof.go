@@ -258,7 +258,7 @@ func (s *Server) write(c fiber.Ctx) error {
 	if q.out.Stopped() == nil && c.Get("Range") == "" && c.Method() == fiber.MethodGet {
 		s.remember(c.Context(), b, m, name)
 	}
-	return send(c, name, q.out)
+	return s.sendBack(c, b, name, q.out)
 }
 
 func ascii(s string) string {

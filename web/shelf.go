@@ -30,6 +30,7 @@ func (s *Server) shelfRoutes(r router) {
 
 // stand is a print standing on the shelf.
 type stand struct {
+	Packed bool // a picture came with it
 	store.Print
 	Reading bool
 	Facts   string
@@ -129,7 +130,7 @@ func (s *Server) standing(c fiber.Ctx, p *store.Stand, kit *store.Kit, px float6
 	if all, err := s.cfg.Store.Kin(c.Context(), p.ID, mostBound); err == nil && len(all) > 1 {
 		st.Kin = kinAddress(all)
 	}
-	st.Picture = d.picture(own)
+	st.Picture, st.Packed = d.picture(own), p.Shown
 	return st
 }
 

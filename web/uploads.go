@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/url"
 	"os"
+	"path"
 	"strings"
 	"syscall"
 
@@ -35,6 +36,13 @@ func (s *Server) bring(c fiber.Ctx, older store.Print) error {
 		return err
 	}
 	p, err := s.take(c, body, name, older, arr)
+	var choose *errPlate
+	if errors.As(err, &choose) {
+		arr.Abandon()
+		_, _ = io.Copy(io.Discard, io.LimitReader(body, 2*s.limit()))
+		return c.Status(fiber.StatusMultipleChoices).JSON(fiber.Map{"plates": choose.names,
+			"error": choose.Error()})
+	}
 	if err != nil {
 		arr.Abandon()
 		// A browser only hears the answer when all it sends is taken.
@@ -90,7 +98,10 @@ func (b *body) Read(p []byte) (int, error) {
 
 // refused says why an upload was not taken.
 func (s *Server) refused(err error, b *body, up *store.Upload) error {
+	var choose *errPlate
 	switch {
+	case errors.As(err, &choose):
+		return err
 	case errors.Is(b.err, errBroken):
 		return sentence(fiber.StatusBadRequest, errBroken.Error())
 	case errors.Is(err, store.ErrFull):
@@ -169,7 +180,7 @@ func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print,
 	var size int64
 	both := io.MultiWriter(up, arr)
 	if at != nil {
-		inside, size, err = archive.Copy(both, io.NewSectionReader(at, 0, at.Size()), name, at, lim)
+		inside, size, err = s.takePacked(c, at, both, up, name, lim)
 	} else {
 		inside, size, err = archive.Copy(both, in, name, nil, lim)
 	}
@@ -183,6 +194,9 @@ func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print,
 		return store.Print{}, sentence(fiber.StatusUnprocessableEntity, layer.ErrEmpty.Error())
 	}
 	title := titleOf(inside)
+	if which, _ := url.PathUnescape(c.Get("X-Plate")); which != "" && up.Pack != nil {
+		title += ", " + strings.ToLower(titleOf(path.Base(up.Pack.Plate)))
+	}
 	if older.ID != 0 {
 		up.Older, title = older.ID, older.Title
 	}
@@ -192,6 +206,28 @@ func (s *Server) take(c fiber.Ctx, body *body, name string, older store.Print,
 		return store.Print{}, err
 	}
 	return s.cfg.Store.Print(c.Context(), up.ID)
+}
+
+// takePacked takes the plate that is meant out of an archive, and notes what else is in that.
+func (s *Server) takePacked(c fiber.Ctx, at archive.Source, to io.Writer, up *store.Upload,
+	name string, lim archive.Limits) (inside string, size int64, err error) {
+	which, err := url.PathUnescape(c.Get("X-Plate"))
+	if err != nil {
+		return "", 0, err
+	}
+	p, plate, err := unpack(at, which)
+	if err != nil {
+		return "", 0, err
+	}
+	if up.Pack, err = keptOf(p, plate); err != nil {
+		return "", 0, err
+	}
+	inside = archive.Clean(path.Base(plate.Name))
+	if up.Pack != nil { // what is written is the archive: it goes by that name
+		inside = archive.Clean(name)
+	}
+	size, err = p.Extract(to, plate, lim)
+	return inside, size, err
 }
 
 // shelve stores a file that was made here. It is still to be read.
@@ -213,7 +249,7 @@ func (s *Server) shelve(ctx context.Context, r io.Reader, name string) (store.Pr
 // titleOf makes a name to show from a file name.
 func titleOf(name string) string {
 	t := name
-	for _, ext := range []string{".gz", ".gcode", ".gco", ".nc", ".g", ".txt"} {
+	for _, ext := range []string{".gz", ".zip", ".3mf", ".gcode", ".gco", ".nc", ".g", ".txt"} {
 		if len(t) > len(ext) && strings.EqualFold(t[len(t)-len(ext):], ext) {
 			t = t[:len(t)-len(ext)]
 		}

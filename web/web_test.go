@@ -56,7 +56,7 @@ func TestUploads(t *testing.T) {
 		{"nothing.gcode", nil, "nothing in this file"},
 		{"big.gcode", bytes.Repeat([]byte("G1 X1\n"), 1<<20), "larger than the limit"},
 		{"picture.gcode", []byte("\x89PNG\r\n\x1a\n"), "picture"},
-		{"two.zip", zipOf(t, "a.gcode", "b.gcode"), "several files"},
+		{"two.zip", zipOf(t, "a.gcode", "b.gcode"), "several plates"},
 		{"climbs.zip", zipOf(t, "../a.gcode"), "outside of itself"},
 		{"still.gcode", []byte("G28\n"), "never moves"},
 		{"wide.gcode", []byte("\xff\xfeG\x001\x00"), "UTF-16"},

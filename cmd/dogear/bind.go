@@ -124,7 +124,7 @@ func (c *bindCmd) Run() error {
 		rep.Joints = append(rep.Joints, jr)
 	}
 	if rep.Bytes, err = writeRelease(c.Out, append(slices.Clone(files), c.Plan), c.Force, c.Number,
-		r); err != nil {
+		nil, r); err != nil {
 		return err
 	}
 	if c.JSON {
@@ -157,7 +157,7 @@ func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
 		d := opened[m[1]]
 		if d == nil {
 			var err error
-			if d, err = open(m[1], opt); err != nil {
+			if d, err = (plated{}).open(m[1], opt); err != nil {
 				return nil, nil, err
 			}
 			opened[m[1]] = d

@@ -22,12 +22,13 @@ import (
 )
 
 type layersCmd struct {
-	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	JSON bool   `help:"Print dogear-layers/1."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
+	JSON bool `help:"Print dogear-layers/1."`
 }
 
 func (c *layersCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}
@@ -66,7 +67,8 @@ func printJSON(w io.Writer, v any) error {
 }
 
 type applyCmd struct {
-	File     string   `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
 	Plan     string   `required:"" help:"Plan in the format dogear-plan/1."`
 	Out      string   `short:"o" help:"File to write; - for standard output."`
 	InPlace  bool     `help:"${core_inplace}"`
@@ -116,7 +118,8 @@ func (c *applyCmd) Run() error {
 		return err
 	}
 	if c.InPlace {
-		rep, err := inPlace(c.File, c.Plan, inPlaceHow{renumber: c.Renumber, other: c.Other, ask: ask})
+		rep, err := inPlace(c.File, c.Plan, inPlaceHow{plated: c.plated,
+			renumber: c.Renumber, other: c.Other, ask: ask})
 		if err != nil {
 			return err
 		}
@@ -126,7 +129,7 @@ func (c *applyCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	d, err := open(c.File, optionsOf(p))
+	d, err := c.open(c.File, optionsOf(p))
 	if err != nil {
 		return err
 	}
@@ -136,7 +139,7 @@ func (c *applyCmd) Run() error {
 		return err
 	}
 	rep := reportOf(d, r, c.Out)
-	if rep.Bytes, err = writeRelease(c.Out, []string{c.File, c.Plan}, c.Force, c.Renumber,
+	if rep.Bytes, err = writeRelease(c.Out, []string{c.File, c.Plan}, c.Force, c.Renumber, d,
 		r); err != nil {
 		return err
 	}
@@ -315,14 +318,20 @@ func pocketsFor(d *document, p *plan.Plan) ([]landmark.Pocket, error) {
 }
 
 // writeRelease writes a file that may be written, and returns how many bytes it has. read are
-// the files that are read for it, the original first.
-func writeRelease(out string, read []string, force, renumber bool, r *release.Release) (int64,
-	error) {
+// the files that are read for it, the original first; d is that one, when what is written
+// of it goes into the archive that it came in.
+func writeRelease(out string, read []string, force, renumber bool, d *document,
+	r *release.Release) (int64, error) {
 	n := int64(0)
 	err := create(out, read, force, func(w io.Writer) error {
 		count := &counted{w: w}
 		defer func() { n = count.n }()
-		return write(count, r, renumber)
+		content := func(w io.Writer) error { return write(w, r, renumber) }
+		if d == nil {
+			return content(count)
+		}
+		d.packAs(out, read[0])
+		return d.write(count, content)
 	})
 	return n, err
 }

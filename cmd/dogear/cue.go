@@ -14,7 +14,8 @@ import (
 )
 
 type cueCmd struct {
-	File     string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
 	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
 	Start    string `help:"When the print starts: 15:04, or 2006-01-02T15:04." placeholder:"TIME"`
 	As       string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
@@ -39,7 +40,7 @@ func (c *cueCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	d, err := open(c.File, optionsOf(p))
+	d, err := c.open(c.File, optionsOf(p))
 	if err != nil {
 		return err
 	}

@@ -11,12 +11,13 @@ import (
 )
 
 type explainCmd struct {
-	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	Line int64  `help:"Explain this line only, with the machine's state there."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
+	Line int64 `help:"Explain this line only, with the machine's state there."`
 }
 
 func (c *explainCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}

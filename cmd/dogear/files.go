@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -9,7 +10,9 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"os"
+	"path"
 	"path/filepath"
+	"strings"
 
 	"dogear/core/archive"
 	"dogear/core/layer"
@@ -17,10 +20,14 @@ import (
 
 // document is an opened file: its bytes and its index.
 type document struct {
-	name string
-	src  layer.Source
-	ix   *layer.Index
-	file *os.File // it stays open, since it is read in blocks; nil when all is in memory
+	name  string
+	src   layer.Source // the G-code
+	ix    *layer.Index
+	raw   layer.Source // the file as it lies there: packed, or src itself
+	pack  *archive.Pack
+	plate *archive.Plate // of the pack; both are nil when the file is no archive
+	wrap  bool           // what is written of it is packed too
+	file  *os.File       // it stays open, since it is read in blocks; nil when all is in memory
 }
 
 // close lets go of the file.
@@ -30,13 +37,18 @@ func (d *document) close() {
 	}
 }
 
-// open reads FILE, which may be plain, .gz, .zip or "-".
-func open(file string, opt layer.Options) (*document, error) {
-	return openIn(context.Background(), file, opt)
+// plated is for commands that read a file which may be an archive with several plates.
+type plated struct {
+	Plate string `help:"${plate}" placeholder:"NAME"`
+}
+
+// open reads FILE, which may be plain, .gz, an archive or "-".
+func (p plated) open(file string, opt layer.Options) (*document, error) {
+	return p.openIn(context.Background(), file, opt)
 }
 
 // openIn does so until a context ends.
-func openIn(ctx context.Context, file string, opt layer.Options) (*document, error) {
+func (p plated) openIn(ctx context.Context, file string, opt layer.Options) (*document, error) {
 	name := filepath.Base(file)
 	var src layer.Source
 	var from *os.File
@@ -62,27 +74,82 @@ func openIn(ctx context.Context, file string, opt layer.Options) (*document, err
 		}
 		src, from = io.NewSectionReader(f, 0, st.Size()), f
 	}
-	head := make([]byte, 4)
-	if n, _ := src.ReadAt(head, 0); archive.IsZip(head[:n]) || n >= 2 && head[0] == 0x1f &&
-		head[1] == 0x8b {
-		var out bytes.Buffer
-		inside, _, err := archive.Copy(&out, io.NewSectionReader(src, 0, src.Size()), name, src,
-			archive.Limits{})
-		if err != nil {
-			return nil, refuse("archive", fmt.Errorf("%s: %w", file, err))
-		}
-		name, src = inside, bytes.NewReader(out.Bytes())
+	d := &document{name: name, src: src, raw: src, file: from}
+	if err := d.unpack(p.Plate); err != nil {
+		d.close()
+		return nil, refuse("archive", fmt.Errorf("%s: %w", file, err))
 	}
-	if isTerminal(os.Stderr) && src.Size() > 20<<20 {
-		opt.Progress = progress("reading " + name)
+	if isTerminal(os.Stderr) && d.src.Size() > 20<<20 {
+		opt.Progress = progress("reading " + d.name)
 	}
-	ix, err := layer.Read(ctx, src, opt)
-	d := &document{name, src, ix, from}
-	if err != nil {
+	var err error
+	if d.ix, err = layer.Read(ctx, d.src, opt); err != nil {
 		d.close()
 		return nil, refuse("not-gcode", fmt.Errorf("%s: %w", file, err))
 	}
 	return d, nil
+}
+
+// unpack takes the G-code out of what it is packed in, if it is.
+func (d *document) unpack(plate string) error {
+	head := make([]byte, 4)
+	n, _ := d.raw.ReadAt(head, 0) // less than that is no archive
+	var out bytes.Buffer
+	switch zip := archive.IsZip(head[:n]); {
+	case zip:
+		p, err := archive.OpenPack(d.raw)
+		if err != nil {
+			return err
+		}
+		if d.plate, err = p.Plate(plate); err != nil {
+			return err
+		}
+		if _, err = p.Extract(&out, d.plate, archive.Limits{}); err != nil {
+			return err
+		}
+		d.pack, d.name = p, archive.Clean(path.Base(d.plate.Name))
+	case plate != "":
+		return errors.New("it is no archive, so it has no plates")
+	case n >= 2 && head[0] == 0x1f && head[1] == 0x8b:
+		var err error
+		d.name, _, err = archive.Copy(&out, io.NewSectionReader(d.raw, 0, d.raw.Size()), d.name, d.raw,
+			archive.Limits{})
+		if err != nil {
+			return err
+		}
+	default:
+		return nil
+	}
+	d.src = bytes.NewReader(out.Bytes())
+	return nil
+}
+
+// packAs says that what is written of the document is packed as the file was when its name ends
+// like that of the file; an archive with other things in it always is.
+func (d *document) packAs(out, file string) {
+	d.wrap = d.pack != nil && !d.pack.Alone() ||
+		d.raw != d.src && strings.EqualFold(filepath.Ext(out), filepath.Ext(file))
+}
+
+// write writes content, packed as the file was, where that is wanted.
+func (d *document) write(w io.Writer, content func(io.Writer) error) error {
+	switch {
+	case !d.wrap:
+		return content(w)
+	case d.pack == nil:
+		z := gzip.NewWriter(w)
+		if err := content(z); err != nil {
+			return err
+		}
+		return z.Close()
+	}
+	scratch, err := os.CreateTemp("", "dogear-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(scratch.Name())
+	defer scratch.Close()
+	return d.pack.Write(w, d.plate, content, scratch)
 }
 
 func isTerminal(f *os.File) bool {

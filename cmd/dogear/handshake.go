@@ -65,7 +65,7 @@ func (c *handshakeCmd) Run() error {
 	if c.Simulate != "" {
 		return c.simulate(pr, f, &rep)
 	}
-	if rep.Bytes, err = writeRelease(c.Out, read, c.Force, false, r); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, read, c.Force, false, nil, r); err != nil {
 		return err
 	}
 	w := beside(c.Out)

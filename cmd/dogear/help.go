@@ -38,6 +38,8 @@ var helps = kong.Vars{
 		"that itself, as in a container; repeatable.",
 	"serve_new":  "Set another passphrase: from DOGEAR_PASSPHRASE, or asked for.",
 	"serve_plan": "The plan (dogear-plan/1) for the files of the folder that is watched.",
+	"plate": "Of an archive with several plates, the one that is meant: its name, or its number " +
+		"from 1 on.",
 	"serve_cert": "Certificate to show, PEM; one is made when left out.",
 	"serve_tls": "Speak TLS, so that nobody on the network reads along, and telephones let a page " +
 		"keep the screen awake and use the camera.",

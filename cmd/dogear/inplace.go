@@ -19,7 +19,8 @@ const origSuffix = ".orig"
 
 // inPlaceHow says how a file is written where it lies.
 type inPlaceHow struct {
-	ctx             context.Context // nil for one that never ends
+	ctx context.Context // nil for one that never ends
+	plated
 	renumber, other bool
 	ask             release.Asked
 	// patience says whether a file in which nothing says that it is over has been waited
@@ -101,15 +102,15 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 		return nil, refuse("unwritable", err)
 	}
 	opt := optionsOf(p)
-	d, err := openIn(how.ctx, file, opt)
+	d, err := how.openIn(how.ctx, file, opt)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { d.close() }()
-	if d.src.Size() != was.info.Size() {
-		return nil, refuse("archive", fmt.Errorf("%s is packed; only a plain file can be written in "+
-			"place", file))
+	if d.raw.Size() != was.info.Size() {
+		return nil, errMoved
 	}
+	d.wrap = d.raw != d.src
 	switch endOf(d.ix) {
 	case cutShort:
 		return nil, refuse("cut-short", fmt.Errorf("%s ends in the middle; it is left as it is", file))
@@ -118,7 +119,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 			return nil, errWait
 		}
 	}
-	base := &original{file: file, dir: filepath.Dir(file), now: d, opt: opt}
+	base := &original{file: file, dir: filepath.Dir(file), now: d, opt: opt, plated: how.plated}
 	defer base.close()
 	if err := base.findOriginal(); err != nil {
 		return nil, err
@@ -173,15 +174,21 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 // holds just what the file d holds.
 func writeBeside(made *os.File, d *document, r *release.Release, how inPlaceHow, rep *editReport) (
 	digest string, same bool, err error) {
-	sum := sha256.New()
-	count := &counted{w: io.MultiWriter(made, sum, until{how.ctx})}
-	err = write(count, r, how.renumber)
+	sum, content := sha256.New(), sha256.New()
+	count, inner := &counted{w: io.MultiWriter(made, sum, until{how.ctx})}, int64(0)
+	err = d.write(count, func(w io.Writer) error {
+		in := &counted{w: io.MultiWriter(w, content)}
+		defer func() { inner = in.n }()
+		return write(in, r, how.renumber)
+	})
 	if err == nil {
 		err = made.Sync()
 	}
 	rep.Bytes = count.n
-	if err == nil && count.n == d.src.Size() {
-		same, err = equal(io.NewSectionReader(made, 0, count.n), io.NewSectionReader(d.src, 0, count.n))
+	if err == nil && inner == d.src.Size() { // packed anew, the same may be other bytes
+		var is string
+		is, err = sumOf(io.NewSectionReader(d.src, 0, d.src.Size()))
+		same = is == hex.EncodeToString(content.Sum(nil))
 	}
 	if cerr := made.Close(); err == nil {
 		err = cerr

@@ -10,12 +10,13 @@ import (
 )
 
 type landmarksCmd struct {
-	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
-	JSON bool   `help:"Print dogear-landmarks/1."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
+	JSON bool `help:"Print dogear-landmarks/1."`
 }
 
 func (c *landmarksCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}

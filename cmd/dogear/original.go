@@ -21,10 +21,11 @@ type original struct {
 	file, dir string
 	now       *document // the file as it lies there
 	opt       layer.Options
-	doc       *document  // the original
-	temp      string     // where it was written to, when it had to be; it is to be kept as FILE.orig
-	stays     bool       // FILE.orig holds it already
-	taken     *plan.Plan // what was taken out of the file; nil when nothing was
+	plated
+	doc   *document  // the original
+	temp  string     // where it was written to, when it had to be; it is to be kept as FILE.orig
+	stays bool       // FILE.orig holds it already
+	taken *plan.Plan // what was taken out of the file; nil when nothing was
 }
 
 // loses reports marks that somebody else has put into the file and that the plan does not
@@ -35,7 +36,7 @@ func (o *original) loses(p *plan.Plan, r *release.Release) error {
 	}
 	rec, known := recordOf(o.file)
 	if known {
-		sum, err := sumOf(io.NewSectionReader(o.now.src, 0, o.now.src.Size()))
+		sum, err := sumOf(io.NewSectionReader(o.now.raw, 0, o.now.raw.Size()))
 		if err != nil {
 			return refuse("unreadable", err)
 		}
@@ -96,8 +97,8 @@ func (o *original) inTheWay() error {
 	defer f.Close()
 	st, err := f.Stat()
 	if err == nil && st.Mode().IsRegular() {
-		if st.Size() == o.doc.src.Size() {
-			if o.stays, err = equal(f, io.NewSectionReader(o.doc.src, 0, o.doc.src.Size())); o.stays {
+		if st.Size() == o.doc.raw.Size() {
+			if o.stays, err = equal(f, io.NewSectionReader(o.doc.raw, 0, o.doc.raw.Size())); o.stays {
 				return err
 			}
 		}
@@ -144,7 +145,10 @@ func (o *original) findOriginal() error {
 		return refuse("unwritable", err)
 	}
 	o.temp = f.Name()
-	_, err = edit.Write(f, o.now.src, taken.Edits)
+	err = o.now.write(f, func(w io.Writer) error {
+		_, err := edit.Write(w, o.now.src, taken.Edits)
+		return err
+	})
 	if err == nil {
 		err = f.Sync()
 	}
@@ -155,7 +159,7 @@ func (o *original) findOriginal() error {
 		return refuse("unwritable", err)
 	}
 	name := o.now.name
-	if o.doc, err = open(o.temp, o.opt); err != nil {
+	if o.doc, err = o.open(o.temp, o.opt); err != nil {
 		return err
 	}
 	o.doc.name = name
@@ -163,7 +167,7 @@ func (o *original) findOriginal() error {
 		return spoilt(errors.New("some have been changed since, or were never Dogear's"))
 	}
 	// What lies beside it is the original itself, when only numbers are different.
-	if kept, err := open(o.file+origSuffix, o.opt); err == nil {
+	if kept, err := o.open(o.file+origSuffix, o.opt); err == nil {
 		a, b := unnumbered(kept.src), unnumbered(o.doc.src)
 		same, err := equal(a, b)
 		a.Close()
@@ -187,9 +191,9 @@ func (o *original) findOriginal() error {
 // remembers that, and what is about to be written to the file itself.
 func (o *original) keep(like os.FileInfo, made string) error {
 	sum := sha256.New()
-	size := o.doc.src.Size()
+	size := o.doc.raw.Size()
 	if o.stays {
-		if _, err := io.Copy(sum, io.NewSectionReader(o.doc.src, 0, size)); err != nil {
+		if _, err := io.Copy(sum, io.NewSectionReader(o.doc.raw, 0, size)); err != nil {
 			return err
 		}
 		return saveRecord(o.file, hex.EncodeToString(sum.Sum(nil)), made)
@@ -199,7 +203,7 @@ func (o *original) keep(like os.FileInfo, made string) error {
 		return err
 	}
 	defer os.Remove(f.Name())
-	_, err = io.Copy(io.MultiWriter(f, sum), io.NewSectionReader(o.doc.src, 0, size))
+	_, err = io.Copy(io.MultiWriter(f, sum), io.NewSectionReader(o.doc.raw, 0, size))
 	if err == nil {
 		err = f.Sync()
 	}

@@ -14,7 +14,8 @@ import (
 )
 
 type pickupCmd struct {
-	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
 	evidence
 	Flow     float64  `help:"Percent of the file's filament, of the eased layers if there are any."`
 	Nozzle   float64  `help:"Nozzle, °C, instead of the file's."`
@@ -35,7 +36,8 @@ type pickupCmd struct {
 }
 
 type touchCmd struct {
-	File string `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
 	evidence
 	Out   string `short:"o" required:"" help:"File to write; - for standard output."`
 	Force bool   `help:"Write over an existing OUT."`
@@ -158,7 +160,7 @@ type pickupReport struct {
 }
 
 func (c *pickupCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}
@@ -205,7 +207,7 @@ func (c *pickupCmd) Run() error {
 	if s.Kept > 0 {
 		rep.LastKept.Z = d.ix.Layers[s.Kept-1].Z.Millimetres()
 	}
-	if rep.Bytes, err = writeRelease(c.Out, []string{c.File}, c.Force, c.Renumber, r); err != nil {
+	if rep.Bytes, err = writeRelease(c.Out, []string{c.File}, c.Force, c.Renumber, d, r); err != nil {
 		return err
 	}
 	if c.JSON {
@@ -274,7 +276,7 @@ func (c *pickupCmd) amounts(ch *pickup.Choice) error {
 }
 
 func (c *touchCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}
@@ -289,7 +291,7 @@ func (c *touchCmd) Run() error {
 	if err := stopped(r); err != nil {
 		return err
 	}
-	if _, err = writeRelease(c.Out, []string{c.File}, c.Force, false, r); err == nil {
+	if _, err = writeRelease(c.Out, []string{c.File}, c.Force, false, nil, r); err == nil {
 		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(t.Start.Kept, 1))
 	}
 	return err

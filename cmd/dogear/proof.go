@@ -14,7 +14,8 @@ import (
 type proofCmd struct {
 	Original string `arg:"" help:"The file as it was."`
 	Edited   string `arg:"" help:"The file as it is now; the same file twice examines it as it is."`
-	JSON     bool   `help:"Print dogear-proof/1."`
+	plated
+	JSON bool `help:"Print dogear-proof/1."`
 }
 
 func (c *proofCmd) Run() error {
@@ -22,9 +23,9 @@ func (c *proofCmd) Run() error {
 	var err, errB error
 	var side sync.WaitGroup
 	if c.Edited != c.Original {
-		side.Go(func() { b, errB = open(c.Edited, layer.Options{}) })
+		side.Go(func() { b, errB = c.open(c.Edited, layer.Options{}) })
 	}
-	if a, err = open(c.Original, layer.Options{}); err != nil {
+	if a, err = c.open(c.Original, layer.Options{}); err != nil {
 		return err
 	}
 	if side.Wait(); errB != nil {

@@ -11,7 +11,8 @@ import (
 )
 
 type rehearseCmd struct {
-	File  string   `arg:"" help:"G-code file, plain, .gz or .zip; - for standard input."`
+	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
+	plated
 	Fault []string `help:"${rehearse_fault}" placeholder:"FAULT"`
 	Until string   `help:"Where to end: line:N, layer:N or minute:T." placeholder:"PLACE"`
 	Stay  bool     `help:"Do not resume at stops."`
@@ -26,7 +27,7 @@ type rehearsal struct {
 }
 
 func (c *rehearseCmd) Run() error {
-	d, err := open(c.File, layer.Options{})
+	d, err := c.open(c.File, layer.Options{})
 	if err != nil {
 		return err
 	}

@@ -46,8 +46,8 @@ type arrival struct {
 	full  bool          // that the disk is full has been said
 }
 
-// watched are the ends of names of files that are taken for G-code.
-var watched = []string{".gcode", ".gco", ".gc", ".g", ".nc"}
+// watched are the ends of names of files that are taken for G-code, by itself or packed.
+var watched = []string{".gcode", ".gco", ".gc", ".g", ".nc", ".gz", ".zip", ".3mf"}
 
 // mostRemembered bounds how many files are remembered.
 const mostRemembered = 20_000
@@ -267,7 +267,8 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 		c.since = w.now() // it is being written after all
 		return
 	case errors.Is(err, errWait),
-		errors.As(err, &r) && r.Code == "cut-short" && w.now().Sub(c.since) < openQuiet:
+		errors.As(err, &r) && (r.Code == "cut-short" || r.Code == "archive") &&
+			w.now().Sub(c.since) < openQuiet:
 		c.wait = openQuiet // the rest may still come
 		return
 	case errors.Is(err, syscall.ENOSPC): // that passes

@@ -1,5 +1,5 @@
-// Package archive opens what a person drops: a plain file, a .gz, or a .zip
-// with one file in it.
+// Package archive opens what a person drops: a plain file, a .gz, or a .zip with G-code in it,
+// by itself or among other things ([Pack]), and writes such a .zip with another G-code in it.
 //
 // Sizes that an archive states are never trusted: what comes out is counted
 // as it comes, and stops at [Limits]. Names in an archive are never used as
@@ -7,7 +7,6 @@
 package archive
 
 import (
-	"archive/zip"
 	"bufio"
 	"compress/gzip"
 	"errors"
@@ -19,12 +18,11 @@ import (
 
 // Reasons for which an archive is refused, as sentences.
 var (
-	ErrNone    = errors.New("this archive has no file in it")
-	ErrSeveral = errors.New("this archive has several files in it; bring one G-code file at a time")
-	ErrPath    = errors.New("this archive names a file outside of itself and is not opened")
-	ErrBroken  = errors.New("this archive is damaged or cut short")
-	ErrTooBig  = errors.New("this file is larger than the limit")
-	ErrBomb    = errors.New("this archive expands to far more than a sliced file would; it is not " +
+	ErrNone   = errors.New("this archive has no file in it")
+	ErrPath   = errors.New("this archive names a file outside of itself and is not opened")
+	ErrBroken = errors.New("this archive is damaged or cut short")
+	ErrTooBig = errors.New("this file is larger than the limit")
+	ErrBomb   = errors.New("this archive expands to far more than a sliced file would; it is not " +
 		"opened")
 	ErrLocked = errors.New("this archive is locked with a password")
 )
@@ -52,10 +50,7 @@ const free = 8 << 20
 // Copy writes the G-code in an upload to w. name is the upload's name, used to
 // name what comes out. A .zip is read through at, which may be nil when r is no
 // archive; r and at must be the same bytes.
-func Copy(w io.Writer, r io.Reader, name string, at interface {
-	io.ReaderAt
-	Size() int64
-}, lim Limits) (string, int64, error) {
+func Copy(w io.Writer, r io.Reader, name string, at Source, lim Limits) (string, int64, error) {
 	lim = lim.or()
 	br := bufio.NewReaderSize(r, 64<<10)
 	magic, _ := br.Peek(4)
@@ -125,44 +120,17 @@ func IsZip(head []byte) bool {
 	return len(head) >= 4 && (string(head[:4]) == "PK\x03\x04" || string(head[:4]) == "PK\x05\x06")
 }
 
-func unzip(w io.Writer, at interface {
-	io.ReaderAt
-	Size() int64
-}, lim Limits) (string, int64, error) {
-	z, err := zip.NewReader(at, at.Size())
-	if errors.Is(err, zip.ErrInsecurePath) {
-		return "", 0, ErrPath
-	}
+func unzip(w io.Writer, at Source, lim Limits) (string, int64, error) {
+	p, err := OpenPack(at)
 	if err != nil {
-		return "", 0, ErrBroken
+		return "", 0, err
 	}
-	var one *zip.File
-	for _, f := range z.File {
-		if climbs(f.Name) {
-			return "", 0, ErrPath
-		}
-		if f.FileInfo().IsDir() || beside(f.Name) {
-			continue
-		}
-		if one != nil {
-			return "", 0, ErrSeveral
-		}
-		one = f
-	}
-	if one == nil {
-		return "", 0, ErrNone
-	}
-	if one.Flags&1 != 0 {
-		return "", 0, ErrLocked
-	}
-	in, err := one.Open()
+	plate, err := p.Plate("")
 	if err != nil {
-		return "", 0, ErrBroken
+		return "", 0, err
 	}
-	defer in.Close()
-	c := &counter{n: max(int64(one.CompressedSize64), 1)}
-	n, err := limited(w, in, c, lim)
-	return Clean(path.Base(one.Name)), n, err
+	n, err := p.Extract(w, plate, lim)
+	return Clean(path.Base(plate.Name)), n, err
 }
 
 // climbs reports whether an entry's name leads out of the archive: it begins at the

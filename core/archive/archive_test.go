@@ -69,6 +69,11 @@ func TestCopy(t *testing.T) {
 		{"climbing", "x.zip", zipped(t, "a/../../buoy.gcode"), Limits{}, "", ErrPath},
 		{"empty zip", "x.zip", zipped(t), Limits{}, "", ErrNone},
 		{"two files", "x.zip", zipped(t, "a.gcode", "b.gcode"), Limits{}, "", ErrSeveral},
+		{"pictures beside", "x.3mf", zipped(t, "a.png", "plate_1.gcode", "b.xml"), Limits{},
+			"plate_1.gcode", nil},
+		{"a project", "x.3mf", zipped(t, "a.png", "b.xml"), Limits{}, "", ErrNoPlate},
+		{"one under another name", "x.zip", zipped(t, "a.txt"), Limits{}, "a.txt", nil},
+		{"twice one name", "x.zip", zipped(t, "a.gcode", "a.gcode"), Limits{}, "", ErrBroken},
 		{"climbing", "x.zip", zipped(t, "../a.gcode"), Limits{}, "", ErrPath},
 		{"absolute", "x.zip", zipped(t, "/etc/a.gcode"), Limits{}, "", ErrPath},
 		{"drive", "x.zip", zipped(t, `c:\a.gcode`), Limits{}, "", ErrPath},
@@ -132,7 +137,8 @@ func FuzzCopy(f *testing.F) {
 	_, _ = w.Write([]byte("G1 X1\n"))
 	_ = p.Close()
 	f.Add(b.Bytes(), "x.zip")
-	reasons := []error{ErrNone, ErrSeveral, ErrPath, ErrBroken, ErrTooBig, ErrBomb, ErrLocked}
+	reasons := []error{ErrNone, ErrSeveral, ErrNoPlate, ErrMethod, ErrPath, ErrBroken, ErrTooBig,
+		ErrBomb, ErrLocked}
 	f.Fuzz(func(t *testing.T, data []byte, name string) {
 		const most = 1 << 20
 		var out bytes.Buffer

@@ -14,6 +14,8 @@ var (
 	ErrUTF16 = errors.New("this file is stored as UTF-16 text; save it as plain text (UTF-8) and " +
 		"try again")
 	ErrPicture = errors.New("this is a picture, not a sliced file")
+	ErrBinary  = errors.New("this is G-code in binary, which no text tool reads; switch that off " +
+		"where you export it, and bring plain G-code")
 	ErrMesh    = errors.New("this is a model, not a sliced file; slice it first and bring the G-code")
 	ErrArchive = errors.New("this is an archive inside the file; bring the G-code itself, a .gz or " +
 		"a .zip with one file in it")
@@ -23,8 +25,8 @@ var (
 
 // Refusals are all of them: what else goes wrong while a file is read is no fault of
 // the file.
-var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrMesh, ErrArchive, ErrNotGCode,
-	ErrNoMoves}
+var Refusals = []error{ErrEmpty, ErrReturn, ErrUTF16, ErrPicture, ErrBinary, ErrMesh, ErrArchive,
+	ErrNotGCode, ErrNoMoves}
 
 // headSize is how much of a file tells what it is.
 const headSize = 16 << 10
@@ -44,7 +46,7 @@ func sniff(head []byte) error {
 	}{
 		{"\xff\xfe", ErrUTF16}, {"\xfe\xff", ErrUTF16},
 		{"\x89PNG", ErrPicture}, {"\xff\xd8\xff", ErrPicture}, {"GIF8", ErrPicture}, {"RIFF", ErrPicture},
-		{"PK\x03\x04", ErrArchive}, {"\x1f\x8b", ErrArchive}, {"%PDF", ErrNotGCode},
+		{"GCDE", ErrBinary}, {"PK\x03\x04", ErrArchive}, {"\x1f\x8b", ErrArchive}, {"%PDF", ErrNotGCode},
 		{"\x7fELF", ErrNotGCode}, {"<?xml", ErrNotGCode},
 	} {
 		if bytes.HasPrefix(head, []byte(m.magic)) {

@@ -3,10 +3,17 @@ import { csrf } from "./say.js";
 // send brings a file in and says how far it is in a row of list; done gets the id
 // of the print when it has been read, and the row. over is called at the end, whatever came
 // of it.
-export function send(file, { url, list, limit, done, over = () => {} }) {
+export function send(file, how) {
+  const { list } = how;
   const row = document.createElement("div");
   row.className = "mt-3 border-t border-rule pt-2";
   list.append(row);
+  bring(file, row, how);
+}
+
+// bring does so in a row that stands there; plate is the one that is meant of an archive.
+function bring(file, row, how, plate) {
+  const { url, list, limit, done, over = () => {} } = how;
   list.scrollIntoView({ block: "nearest" });
   const no = (why) => {
     refuse(row, file.name, why);
@@ -22,6 +29,7 @@ export function send(file, { url, list, limit, done, over = () => {} }) {
   x.setRequestHeader("X-File-Name", encodeURIComponent(file.name));
   x.setRequestHeader("Content-Type", "application/octet-stream");
   x.setRequestHeader("Accept", "application/json");
+  if (plate) x.setRequestHeader("X-Plate", encodeURIComponent(plate));
   x.upload.addEventListener("progress", (e) => {
     if (e.lengthComputable) show("Bringing it in", e.loaded / e.total);
   });
@@ -34,6 +42,8 @@ export function send(file, { url, list, limit, done, over = () => {} }) {
     } catch {
       /* said below */
     }
+    if (x.status === 300 && answer.plates)
+      return choose(row, file.name, answer.plates, (name) => bring(file, row, how, name), over);
     if (x.status !== 201) return no(answer.error || "The file was not taken.");
     const ready = () => {
       if (answer.same) twice(row, answer, file.name);
@@ -43,6 +53,33 @@ export function send(file, { url, list, limit, done, over = () => {} }) {
     follow(row, answer.id, ready, file.name, over);
   });
   x.send(file);
+}
+
+// choose asks which plate of an archive is meant.
+function choose(row, name, plates, take, over) {
+  row.textContent = "";
+  const p = document.createElement("p");
+  p.setAttribute("role", "group");
+  p.setAttribute("aria-label", `Plates of ${name}`);
+  p.className = "flex flex-wrap items-center gap-2";
+  p.append(`${name} has ${plates.length} plates. Which one?`);
+  const button = (text, act) => {
+    const b = document.createElement("button");
+    b.type = "button";
+    b.textContent = text;
+    b.className = "border border-ink bg-page px-2 py-0.5";
+    b.addEventListener("click", act);
+    p.append(b);
+    return b;
+  };
+  const first = plates.map((n) => button(n.replace(/^.*\//, ""), () => take(n)))[0];
+  button("None", () => {
+    row.remove();
+    over();
+  });
+  row.append(p);
+  row.scrollIntoView({ block: "nearest" });
+  first.focus();
 }
 
 // twice says that the same file stands on the shelf already, and lets one choose.

@@ -1,0 +1,134 @@
+package web
+
+import (
+	"archive/zip"
+	"bytes"
+	"crypto/md5"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/png"
+	"io"
+	"net/url"
+	"strings"
+	"testing"
+
+	"dogear/core/archive"
+	"dogear/demo"
+)
+
+// packOf makes an archive of names and texts.
+func packOf(t *testing.T, files ...[2]string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, f := range files {
+		w, err := z.Create(f[0])
+		if err == nil {
+			_, err = io.WriteString(w, f[1])
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// TestPackedPrint brings in an archive with two plates, chooses one, marks it, and gets the
+// archive back with that plate changed.
+func TestPackedPrint(t *testing.T) {
+	c := newClient(t, archive.Limits{})
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	wall := string(file)
+	var picture bytes.Buffer
+	if err := png.Encode(&picture, image.NewRGBA(image.Rect(0, 0, 700, 500))); err != nil {
+		t.Fatal(err)
+	}
+	sum := md5.Sum(file)
+	files := [][2]string{{"m/plate_1.png", picture.String()}, {"m/plate_1.gcode", wall},
+		{"m/plate_1.gcode.md5", hex.EncodeToString(sum[:])}, {"m/plate_2.gcode", wall},
+		{"notes.txt", "tide"}}
+	data := packOf(t, files...)
+	bring := func(plate string) (int, string) {
+		h := map[string]string{"X-File-Name": "harbour.3mf", "Content-Type": "application/octet-stream",
+			"Accept": "application/json"}
+		if plate != "" {
+			h["X-Plate"] = url.PathEscape(plate)
+		}
+		return c.do("POST", "/prints", bytes.NewReader(data), h)
+	}
+	if code, text := bring(""); code != 300 || !strings.Contains(text, "m/plate_2.gcode") {
+		t.Fatalf("%d %s", code, text)
+	}
+	if code, text := bring("m/plate_9.gcode"); code != 422 {
+		t.Errorf("%d %s", code, text)
+	}
+	code, text := bring("m/plate_1.gcode")
+	var made struct{ ID int64 }
+	if err := json.Unmarshal([]byte(text), &made); err != nil || code != 201 {
+		t.Fatalf("%d %s", code, text)
+	}
+	if why := c.read(made.ID); why != "" {
+		t.Fatal(why)
+	}
+	p := fmt.Sprint("/prints/", made.ID)
+	shelf := c.page(t, "/", "Harbour, plate 1", p+"/picture")
+	if strings.Contains(shelf, "harbour.3mf.gcode") {
+		t.Error("another name")
+	}
+	code, jpeg := c.do("GET", p+"/picture", nil, nil)
+	if m, kind, err := image.DecodeConfig(strings.NewReader(jpeg)); code != 200 || err != nil ||
+		kind != "jpeg" || m.Width > 350 {
+		t.Errorf("the picture: %d, %s %dx%d %v", code, kind, m.Width, m.Height, err)
+	}
+	if code, text = c.form(p+"/ears", "before", "20", "kind", "stop"); code != 200 {
+		t.Fatalf("%d %s", code, text)
+	}
+	code, out := c.do("GET", p+"/write", nil, nil)
+	z, err := zip.NewReader(strings.NewReader(out), int64(len(out)))
+	if code != 200 || err != nil || len(z.File) != len(files) {
+		t.Fatalf("%d %v %.80q", code, err, out)
+	}
+	plain := ""
+	for i, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, err := io.ReadAll(r)
+		if err != nil || f.Name != files[i][0] {
+			t.Fatal(f.Name, err)
+		}
+		switch sum := md5.Sum([]byte(plain)); f.Name {
+		case "m/plate_1.gcode":
+			if plain = string(data); !strings.Contains(plain, "; dogear ear") {
+				t.Error("the plate is not marked")
+			}
+		case "m/plate_1.gcode.md5":
+			if string(data) != hex.EncodeToString(sum[:]) {
+				t.Error("the checksum does not hold")
+			}
+		default:
+			if string(data) != files[i][1] {
+				t.Errorf("%s has changed", f.Name)
+			}
+		}
+	}
+}
+
+// TestSmall makes pictures small; what is none, or a trap, is none.
+func TestSmall(t *testing.T) {
+	var wide bytes.Buffer
+	if err := png.Encode(&wide, image.NewGray(image.Rect(0, 0, 5000, 3))); err != nil {
+		t.Fatal(err)
+	}
+	for _, data := range [][]byte{nil, []byte("no picture"), wide.Bytes()} {
+		if small(data) != nil {
+			t.Errorf("%d bytes are taken for a picture", len(data))
+		}
+	}
+}
