@@ -13,8 +13,9 @@ import (
 
 type backupCmd struct {
 	Dir     string `arg:"" help:"Folder with the data of a Dogear; it may be running." type:"path"`
-	Out     string `short:"o" required:"" help:"File to write; - for standard output."`
+	Out     string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
 	Force   bool   `help:"Write over an existing OUT."`
+	JSON    bool   `help:"Print dogear-backup/1."`
 	Salvage bool   `help:"Read what can be read of a damaged database, and leave out the rest."`
 }
 
@@ -24,16 +25,14 @@ func (c *backupCmd) Run() error {
 		work = filepath.Dir(c.Out)
 	}
 	ctx := context.Background()
+	rep := backupReport{Format: "dogear-backup/1", Out: c.Out, Lost: []string{}}
 	err := createAs(c.Out, nil, c.Force, 0o600, func(w io.Writer) error {
 		if c.Salvage {
 			saved, err := store.Salvage(ctx, c.Dir, work, w)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(os.Stderr, "%d prints were saved.\n", saved.Prints)
-			for _, l := range saved.Lost {
-				fmt.Fprintln(os.Stderr, "lost:", l)
-			}
+			rep.Saved, rep.Lost = &saved.Prints, append(rep.Lost, saved.Lost...)
 		} else if err := store.Backup(ctx, c.Dir, work, w); err != nil {
 			return err
 		}
@@ -52,12 +51,32 @@ func (c *backupCmd) Run() error {
 	if err != nil && !errors.As(err, &r) {
 		err = refuse("backup", err)
 	}
-	return err
+	switch {
+	case err != nil:
+		return err
+	case c.JSON:
+		return printJSON(beside(c.Out), rep)
+	case rep.Saved != nil:
+		fmt.Fprintf(os.Stderr, "%d prints were saved.\n", *rep.Saved)
+		for _, l := range rep.Lost {
+			fmt.Fprintln(os.Stderr, "lost:", l)
+		}
+	}
+	return nil
+}
+
+// backupReport is dogear-backup/1.
+type backupReport struct {
+	Format string   `json:"format"`
+	Out    string   `json:"out"`
+	Saved  *int     `json:"saved"` // prints read out of a damaged database; null for a sound one
+	Lost   []string `json:"lost"`
 }
 
 type restoreCmd struct {
 	File string `arg:"" help:"A backup; - for standard input."`
 	Dir  string `arg:"" help:"Folder to put it into; nothing of a Dogear may be in it." type:"path"`
+	JSON bool   `help:"Print dogear-restore/1."`
 }
 
 func (c *restoreCmd) Run() error {
@@ -72,6 +91,9 @@ func (c *restoreCmd) Run() error {
 	}
 	if err := store.Restore(context.Background(), in, c.Dir); err != nil {
 		return refuse("restore", fmt.Errorf("%s: %w", c.Dir, err))
+	}
+	if c.JSON {
+		return printJSON(os.Stdout, map[string]string{"format": "dogear-restore/1", "dir": c.Dir})
 	}
 	return nil
 }

@@ -69,8 +69,8 @@ func printJSON(w io.Writer, v any) error {
 type applyCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
-	Plan     string   `required:"" help:"Plan in the format dogear-plan/1."`
-	Out      string   `short:"o" help:"File to write; - for standard output."`
+	Plan     string   `required:"" help:"Plan in the format dogear-plan/1." placeholder:"FILE"`
+	Out      string   `short:"o" help:"File to write; - for standard output." placeholder:"OUT"`
 	InPlace  bool     `help:"${core_inplace}"`
 	JSON     bool     `help:"Print dogear-edit/1."`
 	Force    bool     `help:"Write over an existing OUT."`

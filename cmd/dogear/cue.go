@@ -16,10 +16,11 @@ import (
 type cueCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
-	Plan     string `required:"" help:"Plan in the format dogear-plan/1."`
+	Plan     string `required:"" help:"Plan in the format dogear-plan/1." placeholder:"FILE"`
 	Start    string `help:"When the print starts: 15:04, or 2006-01-02T15:04." placeholder:"TIME"`
 	As       string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
-	Out      string `short:"o" required:"" help:"File to write; - for standard output."`
+	Out      string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	JSON     bool   `help:"Print dogear-cue/1: what stands on the sheet."`
 	Force    bool   `help:"Write over an existing OUT."`
 	Reanchor bool   `help:"Apply a plan made for another file, by height."`
 	Other    bool   `name:"other-model" help:"${other}"`
@@ -62,7 +63,7 @@ func (c *cueCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	return create(c.Out, []string{c.File, c.Plan}, c.Force, func(w io.Writer) error {
+	err = create(c.Out, []string{c.File, c.Plan}, c.Force, func(w io.Writer) error {
 		switch c.As {
 		case "csv":
 			return s.CSV(w)
@@ -71,6 +72,47 @@ func (c *cueCmd) Run() error {
 		}
 		return web.CueHTML(w, s)
 	})
+	if err != nil || !c.JSON {
+		return err
+	}
+	return printJSON(beside(c.Out), cueReportOf(c.Out, s))
+}
+
+// cueReport is dogear-cue/1.
+type cueReport struct {
+	Format  string    `json:"format"`
+	Out     string    `json:"out"`
+	Seconds float64   `json:"seconds"` // of the print, without the stops
+	Stops   []cueStop `json:"stops"`
+	After   []string  `json:"after"` // put in when the print is done
+}
+
+type cueStop struct {
+	Ear     string     `json:"ear"`
+	HeadsUp bool       `json:"heads_up"`
+	At      *time.Time `json:"at"` // null when no start is given
+	Seconds float64    `json:"seconds"`
+	Layer   int        `json:"layer"`
+	Inside  bool       `json:"inside"`
+	Title   string     `json:"title"`
+	Ready   []string   `json:"ready"`
+	Steps   []string   `json:"steps"`
+}
+
+func cueReportOf(out string, s *cue.Sheet) *cueReport {
+	rep := &cueReport{Format: "dogear-cue/1", Out: out, Seconds: s.Seconds, Stops: []cueStop{},
+		After: append([]string{}, s.After...)}
+	for i := range s.Rows {
+		r := &s.Rows[i]
+		stop := cueStop{Ear: r.Ear, HeadsUp: r.HeadsUp, Seconds: r.Seconds, Layer: r.Layer,
+			Inside: r.Inside, Title: r.Title, Ready: append([]string{}, r.Ready...),
+			Steps: append([]string{}, r.Steps...)}
+		if !r.At.IsZero() {
+			stop.At = &r.At
+		}
+		rep.Stops = append(rep.Stops, stop)
+	}
+	return rep
 }
 
 // startTime reads a time of today, or a date and time.

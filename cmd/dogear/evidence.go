@@ -28,16 +28,16 @@ type evidence struct {
 	Spool      *float64  `help:"What the spool has lost, g." placeholder:"G"`
 	Used       *float64  `help:"Filament used since the start, m." placeholder:"M"`
 	Density    float64   `help:"Of the filament, g/cm³, for a weight." placeholder:"D"`
-	Diameter   float64   `help:"Of the filament, mm." default:"1.75"`
+	Diameter   float64   `help:"Of the filament, mm." default:"1.75" placeholder:"MM"`
 
 	Start     string  `help:"redo, next or mid." default:"" placeholder:"next"`
 	Z         string  `name:"z" help:"${pickup_z}" enum:"kept,touch,clear" default:"touch"`
 	HomeAt    string  `help:"Where Z is homed, clear of the part." placeholder:"X,Y"`
-	Feeler    float64 `help:"What lay between nozzle and part at the touch, mm."`
-	DZ        float64 `name:"dz" help:"Moves everything up by so much, mm."`
-	DX        float64 `name:"dx" help:"Moves everything in X, mm."`
-	DY        float64 `name:"dy" help:"Moves everything in Y, mm."`
-	Clearance float64 `help:"How far above the part the head crosses, mm." default:"10"`
+	Feeler    float64 `help:"What lay between nozzle and part at the touch, mm." placeholder:"MM"`
+	DZ        float64 `name:"dz" help:"Moves everything up by so much, mm." placeholder:"MM"`
+	DX        float64 `name:"dx" help:"Moves everything in X, mm." placeholder:"MM"`
+	DY        float64 `name:"dy" help:"Moves everything in Y, mm." placeholder:"MM"`
+	Clearance float64 `help:"How far above the part the head crosses, mm." default:"10" placeholder:"MM"`
 }
 
 // pieces returns the evidence that was given.

@@ -2,7 +2,9 @@ package main
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 
 	"dogear/core/explain"
@@ -13,7 +15,8 @@ import (
 type explainCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
-	Line int64 `help:"Explain this line only, with the machine's state there."`
+	Line int64 `help:"Explain this line only, with the machine's state there." placeholder:"N"`
+	JSON bool  `help:"Print dogear-explain/1."`
 }
 
 func (c *explainCmd) Run() error {
@@ -25,12 +28,35 @@ func (c *explainCmd) Run() error {
 		return refuse("no-line", fmt.Errorf("there is no line %d; the file has %d", c.Line, d.ix.Lines))
 	}
 	w := bufio.NewWriter(os.Stdout)
-	defer w.Flush()
+	if err := c.explain(w, d); err != nil {
+		return err
+	}
+	if err := w.Flush(); err != nil {
+		return refuse("unwritable", err)
+	}
+	return nil
+}
+
+// explained is a line of dogear-explain/1.
+type explained struct {
+	Line  int64    `json:"line"`
+	Text  string   `json:"text"`
+	Words string   `json:"words"`
+	State []string `json:"state,omitempty"` // of the machine there
+	Layer *int     `json:"layer,omitempty"`
+}
+
+func (c *explainCmd) explain(w io.Writer, d *document) error {
 	from, end := 0, d.ix.Lines+1
 	if c.Line > 0 {
 		from, end = d.ix.At(c.Line), c.Line+1
 	}
-	return d.ix.Walk(d.src, from, end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act,
+	first := true
+	var wrong error
+	if c.JSON {
+		fmt.Fprint(w, `{"format":"dogear-explain/1","lines":[`)
+	}
+	err := d.ix.Walk(d.src, from, end, func(line int64, text []byte, cmd *gcode.Command, a *gcode.Act,
 		m *gcode.Machine) bool {
 		if line < c.Line {
 			return true
@@ -38,20 +64,44 @@ func (c *explainCmd) Run() error {
 		for len(text) > 0 && (text[len(text)-1] == '\n' || text[len(text)-1] == '\r') {
 			text = text[:len(text)-1]
 		}
-		words := explain.Line(cmd, a, m)
+		x := explained{Line: line, Text: string(text), Words: explain.Line(cmd, a, m)}
 		if cmd.Empty() && cmd.Comment != nil {
-			words = explain.Mark(text, d.ix.Marks, d.ix.At(line), d.ix)
+			x.Words = explain.Mark(text, d.ix.Marks, d.ix.At(line), d.ix)
 		}
-		fmt.Fprintf(w, "%8d  %-44s  %s\n", line, text, words)
 		if c.Line > 0 {
-			fmt.Fprintln(w)
-			for _, s := range explain.State(m) {
-				fmt.Fprintf(w, "          %s\n", s)
-			}
+			x.State = explain.State(m)
 			if n := d.ix.At(line); n > 0 {
-				fmt.Fprintf(w, "          in layer %d of %d\n", n, len(d.ix.Layers))
+				x.Layer = &n
 			}
 		}
-		return true
+		if !c.JSON {
+			x.print(w, len(d.ix.Layers))
+			return true
+		}
+		if !first {
+			fmt.Fprint(w, ",")
+		}
+		first = false
+		wrong = printJSON(w, x)
+		return wrong == nil
 	})
+	if c.JSON {
+		fmt.Fprintln(w, "]}")
+	}
+	return errors.Join(err, wrong)
+}
+
+// print writes a line for people; layers is how many the file has.
+func (x *explained) print(w io.Writer, layers int) {
+	fmt.Fprintf(w, "%8d  %-44s  %s\n", x.Line, x.Text, x.Words)
+	if x.State == nil {
+		return
+	}
+	fmt.Fprintln(w)
+	for _, s := range x.State {
+		fmt.Fprintf(w, "          %s\n", s)
+	}
+	if x.Layer != nil {
+		fmt.Fprintf(w, "          in layer %d of %d\n", *x.Layer, layers)
+	}
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"os"
@@ -27,6 +28,7 @@ func (c *landmarksCmd) Run() error {
 	if c.JSON {
 		return printJSON(os.Stdout, r)
 	}
+	w := bufio.NewWriter(os.Stdout)
 	for _, m := range r.Landmarks {
 		where := ""
 		if m.BeforeLayer != nil {
@@ -34,11 +36,14 @@ func (c *landmarksCmd) Run() error {
 		} else {
 			where = fmt.Sprintf("before line %d", *m.BeforeLine)
 		}
-		fmt.Printf("%-20s %-15s %3.0f %%  %s\n", where, m.Kind, m.Certainty*100, m.Reason)
+		fmt.Fprintf(w, "%-20s %-15s %3.0f %%  %s\n", where, m.Kind, m.Certainty*100, m.Reason)
 	}
 	for _, p := range r.Pockets {
-		fmt.Printf("pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n", p.Shape,
-			p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
+		fmt.Fprintf(w, "pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n",
+			p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
+	}
+	if err := w.Flush(); err != nil {
+		return refuse("unwritable", err)
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"runtime/debug"
+	"slices"
 	"strings"
 
 	"github.com/alecthomas/kong"
@@ -31,6 +32,8 @@ type cli struct {
 	Backup    backupCmd    `cmd:"" help:"Write all that a Dogear holds into one file."`
 	Restore   restoreCmd   `cmd:"" help:"Put a backup into an empty folder."`
 	Explain   explainCmd   `cmd:"" help:"Say in plain words what the lines of a file do."`
+
+	Completion completionCmd `cmd:"" help:"Print a script by which a shell completes commands."`
 
 	Version kong.VersionFlag `help:"Say which Dogear this is."`
 }
@@ -70,15 +73,14 @@ func run(args []string) int {
 	if status >= 0 {
 		return min(status, 2)
 	}
+	asJSON := slices.Contains(args, "--json")
 	if err != nil {
-		fmt.Fprintln(os.Stderr, "dogear:", err)
-		return 2
+		return fail(refuse("usage", err), asJSON)
 	}
 	if err := ctx.Run(); errors.Is(err, errSilent) {
 		return 1
 	} else if err != nil {
-		return fail(err, c.Layers.JSON || c.Apply.JSON || c.Landmarks.JSON || c.Pickup.JSON ||
-			c.Proof.JSON || c.Bind.JSON || c.Rehearse.JSON)
+		return fail(err, asJSON)
 	}
 	return 0
 }

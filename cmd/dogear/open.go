@@ -24,8 +24,8 @@ import (
 // openCmd is what Dogear does without a command: it opens somebody's own shelf in the browser.
 type openCmd struct {
 	File      []string `arg:"" optional:"" help:"G-code files to open; the shelf when left out."`
-	Data      string   `help:"${serve_data}" type:"path"`
-	Port      int      `help:"Port to listen on; the first free one from 8080 on when left out."`
+	Data      string   `help:"${serve_data}" type:"path" placeholder:"DIR"`
+	Port      int      `help:"Port to listen on; the first free one from 8080 on when left out." placeholder:"PORT"`
 	NoBrowser bool     `name:"no-browser" help:"Only print the address."`
 }
 

@@ -17,9 +17,9 @@ type pickupCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
 	evidence
-	Flow     float64  `help:"Percent of the file's filament, of the eased layers if there are any."`
-	Nozzle   float64  `help:"Nozzle, °C, instead of the file's."`
-	Bed      float64  `help:"Bed, °C, instead of the file's."`
+	Flow     float64  `help:"Percent of the file's filament, of the eased layers if there are any." placeholder:"PERCENT"`
+	Nozzle   float64  `help:"Nozzle, °C, instead of the file's." placeholder:"CELSIUS"`
+	Bed      float64  `help:"Bed, °C, instead of the file's." placeholder:"CELSIUS"`
 	Ease     string   `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
 	Prime    string   `help:"How much is primed, and where." placeholder:"MM@X,Y"`
 	OwnLine  []string `name:"own-line" help:"${pickup_own}" placeholder:"LINE" sep:"none"`
@@ -28,7 +28,7 @@ type pickupCmd struct {
 	Gentle   bool     `help:"${pickup_gentle}"`
 	Along    float64  `help:"${pickup_along}" placeholder:"PERCENT"`
 	Brim     float64  `help:"${pickup_brim}" placeholder:"MM"`
-	Out      string   `short:"o" required:"" help:"File to write; - for standard output."`
+	Out      string   `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
 	JSON     bool     `help:"Print dogear-pickup/1."`
 	Force    bool     `help:"Write over an existing OUT."`
 	Renumber bool     `help:"Give all lines new N numbers and checksums."`
@@ -39,7 +39,8 @@ type touchCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
 	evidence
-	Out   string `short:"o" required:"" help:"File to write; - for standard output."`
+	Out   string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	JSON  bool   `help:"Print dogear-touch/1."`
 	Force bool   `help:"Write over an existing OUT."`
 }
 
@@ -291,8 +292,14 @@ func (c *touchCmd) Run() error {
 	if err := stopped(r); err != nil {
 		return err
 	}
-	if _, err = writeRelease(c.Out, []string{c.File}, c.Force, false, nil, r); err == nil {
-		fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(t.Start.Kept, 1))
+	n, err := writeRelease(c.Out, []string{c.File}, c.Force, false, nil, r)
+	if err != nil {
+		return err
 	}
-	return err
+	if c.JSON {
+		return printJSON(beside(c.Out), map[string]any{"format": "dogear-touch/1", "out": c.Out,
+			"bytes": n, "layer": max(t.Start.Kept, 1), "at": t.At, "findings": r.Findings})
+	}
+	fmt.Fprintf(os.Stderr, "touches three places of layer %d\n", max(t.Start.Kept, 1))
+	return nil
 }

@@ -20,22 +20,22 @@ import (
 )
 
 type demoCmd struct {
-	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one."`
-	Data  string `help:"Folder to keep the data in; a fresh temporary one when left out." type:"path"`
+	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one." placeholder:"PORT"`
+	Data  string `help:"Folder to keep the data in; a fresh temporary one when left out." type:"path" placeholder:"DIR"`
 	Debug bool   `help:"Log every request."`
 }
 
 type serveCmd struct {
-	Port  int      `default:"8080" help:"Port to listen on; 0 takes a free one."`
-	Host  string   `default:"127.0.0.1" help:"${serve_host}"`
+	Port  int      `default:"8080" help:"Port to listen on; 0 takes a free one." placeholder:"PORT"`
+	Host  string   `default:"127.0.0.1" help:"${serve_host}" placeholder:"ADDRESS"`
 	Name  []string `help:"${serve_name}" placeholder:"NAME" sep:"none"`
 	TLS   bool     `name:"tls" help:"${serve_tls}"`
 	Cert  string   `help:"${serve_cert}" placeholder:"FILE" type:"path"`
 	Key   string   `help:"Its key, PEM." placeholder:"FILE" type:"path"`
 	New   bool     `name:"new-passphrase" help:"${serve_new}"`
-	Data  string   `help:"${serve_data}" type:"path"`
-	Watch string   `help:"${serve_watch}" type:"path"`
-	Plan  string   `help:"${serve_plan}" type:"path"`
+	Data  string   `help:"${serve_data}" type:"path" placeholder:"DIR"`
+	Watch string   `help:"${serve_watch}" type:"path" placeholder:"DIR"`
+	Plan  string   `help:"${serve_plan}" type:"path" placeholder:"FILE"`
 	Debug bool     `help:"Log every request."`
 }
 
