@@ -13,7 +13,7 @@ import (
 
 type backupCmd struct {
 	Dir     string `arg:"" help:"Folder with the data of a Dogear; it may be running." type:"path"`
-	Out     string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	Out     string `short:"o" required:"" help:"${out}" placeholder:"OUT"`
 	Force   bool   `help:"Write over an existing OUT."`
 	JSON    bool   `help:"Print dogear-backup/1."`
 	Salvage bool   `help:"Read what can be read of a damaged database, and leave out the rest."`

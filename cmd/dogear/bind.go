@@ -18,14 +18,14 @@ import (
 
 type bindCmd struct {
 	Piece   []string  `arg:"" help:"FILE:FROM-TO, layers of a slicing; FILE:FROM- goes to its end."`
-	Out     string    `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	Out     string    `short:"o" required:"" help:"${out}" placeholder:"OUT"`
 	JSON    bool      `help:"Print dogear-bind/1."`
 	Joint   []string  `help:"${bind_joint}" placeholder:"KIND" sep:","`
 	Nozzle  []float64 `help:"${bind_nozzle}" sep:"," placeholder:"MM"`
 	DZ      []float64 `name:"dz" help:"${bind_dz}" sep:","`
 	HeadsUp float64   `name:"heads-up" help:"${bind_heads_up}" placeholder:"MIN"`
-	Routine string    `help:"Routine of the joints, by name: one that ships, or one of the plan." placeholder:"NAME"`
-	Plan    string    `help:"A plan (dogear-plan/1) whose printer and routines are used." placeholder:"FILE"`
+	Routine string    `help:"${bind_routine}" placeholder:"NAME"`
+	Plan    string    `help:"${bind_plan}" placeholder:"FILE"`
 	Force   bool      `help:"Write over an existing OUT."`
 	Number  bool      `name:"renumber" help:"Give all lines new N numbers and checksums."`
 	Accept  []string  `help:"${accept}" placeholder:"CODE@LINE" sep:"none"`

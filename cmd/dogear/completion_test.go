@@ -43,7 +43,9 @@ func TestJSONErrors(t *testing.T) {
 		var errs bytes.Buffer
 		cmd.Stderr = &errs
 		_ = cmd.Run()
-		var e struct{ Error struct{ Code, Message string } }
+		var e struct {
+			Error struct{ Code, Message string }
+		}
 		if err := json.Unmarshal(errs.Bytes(), &e); err != nil || e.Error.Code != "usage" ||
 			e.Error.Message == "" || cmd.ProcessState.ExitCode() != 2 {
 			t.Errorf("%v: %s (%v)", args, &errs, cmd.ProcessState)

@@ -19,7 +19,7 @@ type cueCmd struct {
 	Plan     string `required:"" help:"Plan in the format dogear-plan/1." placeholder:"FILE"`
 	Start    string `help:"When the print starts: 15:04, or 2006-01-02T15:04." placeholder:"TIME"`
 	As       string `help:"html, csv or ics." enum:"html,csv,ics" default:"html"`
-	Out      string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	Out      string `short:"o" required:"" help:"${out}" placeholder:"OUT"`
 	JSON     bool   `help:"Print dogear-cue/1: what stands on the sheet."`
 	Force    bool   `help:"Write over an existing OUT."`
 	Reanchor bool   `help:"Apply a plan made for another file, by height."`

@@ -37,7 +37,7 @@ type evidence struct {
 	DZ        float64 `name:"dz" help:"Moves everything up by so much, mm." placeholder:"MM"`
 	DX        float64 `name:"dx" help:"Moves everything in X, mm." placeholder:"MM"`
 	DY        float64 `name:"dy" help:"Moves everything in Y, mm." placeholder:"MM"`
-	Clearance float64 `help:"How far above the part the head crosses, mm." default:"10" placeholder:"MM"`
+	Clearance float64 `help:"${evidence_clearance}" default:"10" placeholder:"MM"`
 }
 
 // pieces returns the evidence that was given.

@@ -16,7 +16,7 @@ import (
 
 type handshakeCmd struct {
 	Out      string   `short:"o" help:"File to write; - for standard output." placeholder:"OUT"`
-	Plan     string   `help:"Plan whose printer is asked; without one the bed is not known." placeholder:"FILE"`
+	Plan     string   `help:"${handshake_plan}" placeholder:"FILE"`
 	Word     []string `help:"${handshake_word}" placeholder:"WORD" sep:"none"`
 	Simulate string   `help:"${handshake_simulate}" placeholder:"KIND"`
 	Force    bool     `help:"Write over an existing OUT."`

@@ -45,4 +45,13 @@ var helps = kong.Vars{
 		"keep the screen awake and use the camera.",
 	"serve_watch": "Folder in which every new file gets the plan, in place; what it was is kept " +
 		"beside it as FILE.orig.",
+	"out":                "File to write; - for standard output.",
+	"bind_routine":       "Routine of the joints, by name: one that ships, or one of the plan.",
+	"bind_plan":          "A plan (dogear-plan/1) whose printer and routines are used.",
+	"evidence_clearance": "How far above the part the head crosses, mm.",
+	"handshake_plan":     "Plan whose printer is asked; without one the bed is not known.",
+	"main_proof":         "Say what differs between two files, and what could go wrong.",
+	"open_port":          "Port to listen on; the first free one from 8080 on when left out.",
+	"pickup_flow":        "Percent of the file's filament, of the eased layers if there are any.",
+	"demo_data":          "Folder to keep the data in; a fresh temporary one when left out.",
 }

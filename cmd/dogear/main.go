@@ -24,7 +24,7 @@ type cli struct {
 	Pickup    pickupCmd    `cmd:"" help:"Write a file that finishes a failed print."`
 	Touch     touchCmd     `cmd:"" help:"Write the touch check file for a pick-up."`
 	Bind      bindCmd      `cmd:"" help:"Join pieces of several slicings of one model."`
-	Proof     proofCmd     `cmd:"" help:"Say what differs between two files, and what could go wrong."`
+	Proof     proofCmd     `cmd:"" help:"${main_proof}"`
 	Rehearse  rehearseCmd  `cmd:"" help:"Run a file on the simulated printer."`
 	Handshake handshakeCmd `cmd:"" help:"Write a short cold file that asks a printer how it stops."`
 	Cue       cueCmd       `cmd:"" help:"${main_cue}"`

@@ -25,7 +25,7 @@ import (
 type openCmd struct {
 	File      []string `arg:"" optional:"" help:"G-code files to open; the shelf when left out."`
 	Data      string   `help:"${serve_data}" type:"path" placeholder:"DIR"`
-	Port      int      `help:"Port to listen on; the first free one from 8080 on when left out." placeholder:"PORT"`
+	Port      int      `help:"${open_port}" placeholder:"PORT"`
 	NoBrowser bool     `name:"no-browser" help:"Only print the address."`
 }
 

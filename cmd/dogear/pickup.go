@@ -17,7 +17,7 @@ type pickupCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
 	evidence
-	Flow     float64  `help:"Percent of the file's filament, of the eased layers if there are any." placeholder:"PERCENT"`
+	Flow     float64  `help:"${pickup_flow}" placeholder:"PERCENT"`
 	Nozzle   float64  `help:"Nozzle, °C, instead of the file's." placeholder:"CELSIUS"`
 	Bed      float64  `help:"Bed, °C, instead of the file's." placeholder:"CELSIUS"`
 	Ease     string   `help:"First layers slower and hotter." placeholder:"LAYERS,SPEED%,+T"`
@@ -28,7 +28,7 @@ type pickupCmd struct {
 	Gentle   bool     `help:"${pickup_gentle}"`
 	Along    float64  `help:"${pickup_along}" placeholder:"PERCENT"`
 	Brim     float64  `help:"${pickup_brim}" placeholder:"MM"`
-	Out      string   `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	Out      string   `short:"o" required:"" help:"${out}" placeholder:"OUT"`
 	JSON     bool     `help:"Print dogear-pickup/1."`
 	Force    bool     `help:"Write over an existing OUT."`
 	Renumber bool     `help:"Give all lines new N numbers and checksums."`
@@ -39,7 +39,7 @@ type touchCmd struct {
 	File string `arg:"" help:"G-code file, plain, .gz or an archive; - for standard input."`
 	plated
 	evidence
-	Out   string `short:"o" required:"" help:"File to write; - for standard output." placeholder:"OUT"`
+	Out   string `short:"o" required:"" help:"${out}" placeholder:"OUT"`
 	JSON  bool   `help:"Print dogear-touch/1."`
 	Force bool   `help:"Write over an existing OUT."`
 }

@@ -21,7 +21,7 @@ import (
 
 type demoCmd struct {
 	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one." placeholder:"PORT"`
-	Data  string `help:"Folder to keep the data in; a fresh temporary one when left out." type:"path" placeholder:"DIR"`
+	Data  string `help:"${demo_data}" type:"path" placeholder:"DIR"`
 	Debug bool   `help:"Log every request."`
 }
 
