@@ -42,12 +42,16 @@ func (s *Store) AddSession(ctx context.Context, token []byte) error {
 	return err
 }
 
-// HasSession reports whether a browser has been let in.
-func (s *Store) HasSession(ctx context.Context, token []byte) (bool, error) {
-	n := 0
-	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM sessions WHERE token = ? AND created >= `+
-		`strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, token, sessionDays).Scan(&n)
-	return n > 0, err
+// HasSession reports whether a browser has been let in; only is the one print that it may see, 0
+// for all.
+func (s *Store) HasSession(ctx context.Context, token []byte) (in bool, only int64, err error) {
+	var id sql.NullInt64
+	err = s.db.QueryRowContext(ctx, `SELECT print_id FROM sessions WHERE token = ? AND created >= `+
+		`strftime('%Y-%m-%dT%H:%M:%fZ', 'now', ?)`, token, sessionDays).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, 0, nil
+	}
+	return err == nil, id.Int64, err
 }
 
 // DropSession shows a browser out.

@@ -93,7 +93,7 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 	for _, t := range []struct{ name, key string }{
 		{"prints", "id"}, {"kit", "drawer, key"}, {"kit_log", "id"}, {"access", "id"},
 		{"revisions", "print_id, rev"}, {"pickups", "id"}, {"photos", "id"},
-		{"packs", "print_id"},
+		{"packs", "print_id"}, {"watches", "id"},
 	} {
 		if err := s.saveRows(ctx, db, to, t.name, t.key, out); err != nil {
 			return err
@@ -108,6 +108,7 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 		`DELETE FROM pickups WHERE print_id NOT IN (SELECT id FROM prints)`,
 		`DELETE FROM photos WHERE print_id NOT IN (SELECT id FROM prints)`,
 		`DELETE FROM packs WHERE print_id NOT IN (SELECT id FROM prints)`,
+		`DELETE FROM watches WHERE print_id NOT IN (SELECT id FROM prints)`,
 	} {
 		if _, err := to.ExecContext(ctx, tidy); err != nil {
 			return err

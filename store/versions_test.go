@@ -122,7 +122,7 @@ func TestAccess(t *testing.T) {
 	}
 	in := func(token string, want bool) {
 		t.Helper()
-		if got, err := s.HasSession(ctx, []byte(token)); got != want || err != nil {
+		if got, _, err := s.HasSession(ctx, []byte(token)); got != want || err != nil {
 			t.Errorf("%s is in: %v (%v)", token, got, err)
 		}
 	}

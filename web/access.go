@@ -104,19 +104,23 @@ func (s *Server) admitted(c fiber.Ctx) error {
 		return c.Next()
 	}
 	switch path := c.Path(); {
-	case path == "/enter", path == "/healthz", strings.HasPrefix(path, "/assets/"):
+	case path == "/enter", path == "/leave", path == "/healthz", strings.HasPrefix(path, "/assets/"),
+		strings.HasPrefix(path, ticketPath):
 		return c.Next()
 	}
-	in := false
+	in, only := false, int64(0)
 	if token := c.Cookies(sessionCookie); token != "" {
 		var err error
-		sum := sha256.Sum256([]byte(token))
-		if in, err = s.cfg.Store.HasSession(c.Context(), sum[:]); err != nil {
+		if in, only, err = s.cfg.Store.HasSession(c.Context(), sumOf(token)); err != nil {
 			return err
 		}
 	}
-	if in {
+	switch {
+	case in && (only == 0 || watches(c.Path(), only)):
 		return c.Next()
+	case in:
+		return fiber.NewError(fiber.StatusForbidden, "This browser was let in to watch one print, and "+
+			"sees nothing else. Leave, and give the passphrase, to see the rest.")
 	}
 	if c.Method() == fiber.MethodGet && strings.Contains(c.Get("Accept"), "text/html") &&
 		c.Get("HX-Request") == "" {
@@ -152,24 +156,39 @@ func (s *Server) enter(c fiber.Ctx) error {
 		return err
 	}
 	s.tries.right(from)
-	raw := make([]byte, 32)
-	_, _ = rand.Read(raw) // never fails
-	token := base64.RawURLEncoding.EncodeToString(raw)
-	sum := sha256.Sum256([]byte(token))
-	if err := s.cfg.Store.AddSession(c.Context(), sum[:]); err != nil {
+	token, sum := newToken()
+	if err := s.cfg.Store.AddSession(c.Context(), sum); err != nil {
 		return err
 	}
-	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: token, Path: "/", HTTPOnly: true,
-		SameSite: "Strict", Secure: s.cfg.TLS != nil, MaxAge: 90 * 24 * 3600})
+	s.letIn(c, token)
 	c.Set("HX-Redirect", "/")
 	return c.SendStatus(fiber.StatusOK)
+}
+
+// newToken makes what a browser holds, and the hash that is kept of it.
+func newToken() (token string, sum []byte) {
+	raw := make([]byte, 24)
+	_, _ = rand.Read(raw) // never fails
+	token = base64.RawURLEncoding.EncodeToString(raw)
+	return token, sumOf(token)
+}
+
+// sumOf is what is kept of a token.
+func sumOf(token string) []byte {
+	h := sha256.Sum256([]byte(token))
+	return h[:]
+}
+
+// letIn gives a browser what it is known by from now on.
+func (s *Server) letIn(c fiber.Ctx, token string) {
+	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: token, Path: "/", HTTPOnly: true,
+		SameSite: "Strict", Secure: s.cfg.TLS != nil, MaxAge: 90 * 24 * 3600})
 }
 
 // leave shows a browser out.
 func (s *Server) leave(c fiber.Ctx) error {
 	if token := c.Cookies(sessionCookie); token != "" {
-		sum := sha256.Sum256([]byte(token))
-		if err := s.cfg.Store.DropSession(c.Context(), sum[:]); err != nil {
+		if err := s.cfg.Store.DropSession(c.Context(), sumOf(token)); err != nil {
 			return err
 		}
 	}

@@ -36,6 +36,12 @@ func (s *Server) cueSheet(c fiber.Ctx) (*book, *cue.Sheet, error) {
 			return nil, nil, sentence(fiber.StatusUnprocessableEntity, "write the start as date and time")
 		}
 	}
+	sheet, _, err := timetable(b, m, start)
+	return b, sheet, err
+}
+
+// timetable is the cue sheet of a marked print, with what was laid onto the file for it.
+func timetable(b *book, m *marked, start time.Time) (*cue.Sheet, *routine.Result, error) {
 	res, err := routine.Apply(b.src, b.ix, m.plan, b.found())
 	if err != nil {
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
@@ -45,7 +51,7 @@ func (s *Server) cueSheet(c fiber.Ctx) (*book, *cue.Sheet, error) {
 		return nil, nil, err
 	}
 	sheet.After = b.afterwards(m)
-	return b, sheet, nil
+	return sheet, res, nil
 }
 
 // cuePage is the timetable to have beside the printer.

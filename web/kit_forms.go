@@ -123,6 +123,12 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 	if p.Holds, err = number(c, "holds", 0, 10000); err != nil {
 		return p, err
 	}
+	if p.Pace, err = number(c, "pace", 0, 4); err != nil {
+		return p, err
+	}
+	if p.Pace != was.Pace { // somebody knows better than what was seen
+		p.Paced = 0
+	}
 	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
 	p.HomesFirst = c.FormValue("homes_first") != ""
 	p.StopBeforeMark = c.FormValue("before_mark") != ""

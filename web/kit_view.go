@@ -68,6 +68,9 @@ func remarks(p *plan.Printer) string {
 	if p.Holds > 0 {
 		out = append(out, fmt.Sprintf("keeps its place for %g min of waiting", p.Holds))
 	}
+	if p.Pace > 0 {
+		out = append(out, fmt.Sprintf("takes %.2f times what files estimate", p.Pace))
+	}
 	if p.Resume != "" {
 		out = append(out, p.Resume)
 	}

@@ -43,7 +43,7 @@ func (s *Server) routes() {
 	r := router{s.app}
 	for _, page := range []func(router){s.accessRoutes, s.shelfRoutes, s.benchRoutes, s.proofRoutes,
 		s.linesRoutes, s.pickupRoutes, s.rehearseRoutes, s.cueRoutes, s.bindRoutes, s.kitRoutes,
-		s.handshakeRoutes} {
+		s.handshakeRoutes, s.watchRoutes} {
 		page(r)
 	}
 	s.app.Use(func(fiber.Ctx) error {

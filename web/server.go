@@ -38,7 +38,8 @@ type Config struct {
 	// asks for none.
 	Passphrase []byte
 	TLS        *tls.Config // nil speaks in the clear
-	Temp       string      // folder for uploads that must be stored before they are opened
+	Now        func() time.Time
+	Temp       string // folder for uploads that must be stored before they are opened
 	Limits     archive.Limits
 }
 
@@ -56,6 +57,7 @@ type Server struct {
 	hub        *hub
 	streams    atomic.Int32 // event streams that are open
 	tries      tries
+	reached    atomic.Pointer[string] // the address by which others reach this machine
 }
 
 // New builds the application.
@@ -67,6 +69,9 @@ func New(cfg Config) (*Server, error) {
 	s := &Server{cfg: cfg, log: cfg.Log}
 	if s.log == nil {
 		s.log = slog.New(slog.DiscardHandler)
+	}
+	if s.cfg.Now == nil {
+		s.cfg.Now = time.Now
 	}
 	s.jobs = newJobs(s)
 	s.hub = newHub()

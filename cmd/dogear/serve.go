@@ -147,6 +147,9 @@ func serve(o serving) error {
 		}
 		defer edits.Wait()
 	}
+	if all := addresses(scheme, host, l.Addr()); !loopback(host) {
+		srv.ReachedAt(all[len(all)-1])
+	}
 	o.greet(strings.Join(addresses(scheme, host, l.Addr()), " and "), seen,
 		config.Passphrase != nil)
 	go daily(ctx, func() {

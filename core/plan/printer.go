@@ -46,6 +46,10 @@ type Printer struct {
 	StayAwake []string `json:"stay_awake,omitempty"`
 	// minutes for which it then keeps its place while it waits; 0 when not known
 	Holds float64 `json:"holds,omitempty"`
+	// Pace is how many seconds pass for one of a file's estimate, as so many prints (Paced) that
+	// were watched have shown; 0 for not known.
+	Pace  float64 `json:"pace,omitempty"`
+	Paced int     `json:"paced,omitempty"`
 	// the day on which a handshake told how it stops: 2006-01-02
 	Asked string `json:"asked,omitempty"`
 	// °C its nozzle may have; 0 means 300
@@ -157,6 +161,9 @@ func (p *Printer) Check() error {
 		if err := checkAwake(l); err != nil {
 			return err
 		}
+	}
+	if p.Pace != 0 && !within(p.Pace, 0.25, 4) || p.Paced < 0 {
+		return fmt.Errorf("%g is out of range for how much longer a printer takes", p.Pace)
 	}
 	if !within(p.Holds, 0, 10000) {
 		return fmt.Errorf("%g min is out of range for how long a printer keeps its place", p.Holds)

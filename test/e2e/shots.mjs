@@ -52,6 +52,14 @@ await shoot(`${views}rehearsal.png`, "/prints/7/rehearse", {
   },
 });
 
+await shoot(`${views}watch.png`, "/prints/7/watch", {
+  options: { viewport: { width: 390, height: 844 } },
+  steps: async (p) => {
+    await p.click('[data-do="start"]');
+    await p.waitForSelector('[data-show="runs"]:not([hidden])');
+  },
+});
+
 // The guide: what is looked at in each job. around gives the place of some
 // elements with a little room.
 const around =

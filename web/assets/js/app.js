@@ -11,6 +11,7 @@ import { pickup } from "./pickup.js";
 import { rehearse } from "./rehearse.js";
 import { byHand } from "./byhand.js";
 import { handshake } from "./handshake.js";
+import { watch } from "./watch.js";
 import { opens } from "./opens.js";
 import { writes } from "./write.js";
 import { say } from "./say.js";
@@ -60,6 +61,8 @@ const ready = () => {
   if (h) rehearse(h);
   const y = document.querySelector("[data-byhand]");
   if (y) byHand(y);
+  const w = document.querySelector("[data-watch]");
+  if (w) watch(w);
   const g = document.querySelector("[data-handshake]");
   if (g) handshake(g);
   const r = document.querySelector("[data-routine]");

@@ -1,0 +1,106 @@
+// The watch beside the printer, on two phones: from the start over a stop to the end, and what
+// went wrong becomes a pick-up.
+import { test, before, after } from "node:test";
+import assert from "node:assert/strict";
+import { axe, browse, page, reads, start } from "./dogear.mjs";
+
+let app, browser;
+before(async () => {
+  app = await start();
+  browser = await browse();
+});
+after(async () => {
+  await browser.close();
+  await app.stop();
+});
+
+const phone = { viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true };
+
+async function open(p, n) {
+  await p.goto(`${app.url}/prints/${n}/watch`);
+  await p.waitForSelector('[data-watch][data-ready="true"]');
+}
+const shown = (p, name) => p.waitForSelector(`[data-show="${name}"]:not([hidden])`);
+
+test("the lighthouse is watched on a phone; the colour fills the screen", async () => {
+  const p = await page(browser, phone);
+  await p.goto(`${app.url}/prints/7/cue`);
+  await p.tap('a:has-text("Watch it")');
+  await p.waitForSelector('[data-watch][data-ready="true"]');
+  await axe(p, "a watch before the start");
+  await p.tap('[data-do="start"]');
+  await shown(p, "runs");
+  assert.match(await reads(p, '[data-out="left"]'), /^\d+:\d\d$/);
+  assert.match(await reads(p, '[data-out="until"]'), /until Gull white, layer 38/);
+  assert.match(await reads(p, '[data-out="ready"]'), /Gull white/);
+  await axe(p, "a watch that runs");
+  // Another phone sees the same; it says where the printer is, and both go by that.
+  const q = await page(browser, phone);
+  await open(q, 7);
+  await shown(q, "runs");
+  await q.tap("[data-tell] summary");
+  await q.fill("[data-is] [name=value]", "30");
+  await q.tap("[data-is] button");
+  await q.waitForFunction(() =>
+    /about layer 30 of 390/.test(document.querySelector('[data-out="about"]').textContent),
+  );
+  await p.tap('[data-do="stopped"]');
+  await shown(p, "call");
+  assert.match(await reads(p, '[data-out="call"]'), /Gull white now/);
+  assert.match(await reads(p, '[data-out="change"]'), /Out with Signal red · purge 45 mm/);
+  const fills = await p.$eval("[data-fill]", (f) => [
+    !f.hasAttribute("hidden"),
+    f.querySelector("[data-fill-new]").getAttribute("fill"),
+  ]);
+  assert.deepEqual(fills, [true, "#ece6d8"]);
+  await axe(p, "a watch that calls");
+  await p.tap("[data-clean]");
+  await p.waitForFunction(() =>
+    /More is pushed through the next time/.test(document.querySelector("#said").textContent),
+  );
+  await p.tap('[data-do="goes-on"]');
+  await shown(p, "runs");
+  assert.match(await reads(p, '[data-out="until"]'), /until Signal red/);
+  await q.reload();
+  await shown(q, "runs");
+  assert.match(await reads(q, '[data-out="until"]'), /until Signal red/);
+  // Several prints on several printers stand in one list.
+  await open(q, 6);
+  await q.tap('[data-do="start"]');
+  await shown(q, "runs");
+  await q.goto(`${app.url}/watch`);
+  assert.equal(await q.locator("main li").count(), 2);
+  await axe(q, "what runs now");
+  // What went wrong is picked up, with the clock as evidence; it is asked twice.
+  await p.tap('[data-do="wrong"]');
+  await p.tap('[data-do="wrong"]');
+  await p.waitForURL(/pickup$/);
+  await p.waitForSelector('[data-piece]:has-text("Clock when it stopped")');
+  for (const x of [p, q])
+    assert.deepEqual(
+      x.problems.filter((t) => !/vibrate/.test(t)),
+      [],
+    );
+});
+
+test("settings of the call are kept, and nobody is called in the quiet hours", async () => {
+  const p = await page(browser, phone);
+  await open(p, 3);
+  await p.tap("[data-settings] summary");
+  await p.uncheck('[data-set="sound"]');
+  await p.fill('[data-set="from"]', "22:00");
+  await p.reload();
+  await p.waitForSelector('[data-watch][data-ready="true"]');
+  await p.tap("[data-settings] summary");
+  assert.equal(await p.isChecked('[data-set="sound"]'), false);
+  assert.equal(await p.inputValue('[data-set="from"]'), "22:00");
+  await axe(p, "how a watch calls");
+  // A print without a stop counts down to its end.
+  await p.tap('[data-do="start"]');
+  await shown(p, "runs");
+  assert.match(await reads(p, '[data-out="until"]'), /until the end/);
+  await p.tap("[data-last]:not([hidden])");
+  await shown(p, "over");
+  assert.match(await reads(p, '[data-out="ended"]'), /Printed in/);
+  assert.deepEqual(p.problems, []);
+});

@@ -1,0 +1,381 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"dogear/core/cue"
+	"dogear/core/pickup"
+	"dogear/core/plan"
+	"dogear/core/routine"
+	"dogear/core/watch"
+	"dogear/store"
+)
+
+// The watch lies beside the printer, on a phone: it counts down to the next stop, says what to
+// have ready, and calls when the time has come.
+
+// watchRoutes are those of the watch, and of the link that lets a phone in to it.
+func (s *Server) watchRoutes(r router) {
+	r.get("/watch", s.watchList)
+	r.get("/prints/:id/watch", s.watchPage)
+	r.get("/prints/:id/watch/now", s.watchNow)
+	r.post("/prints/:id/watch/:do", s.watchDo)
+	r.get(ticketPath+":token", s.ticketPage)
+	r.post(ticketPath+":token", s.takeTicket)
+	r.post("/prints/:id/phone", s.phoneLink)
+}
+
+// watches reports whether a path belongs to the watch of a print.
+func watches(path string, print int64) bool {
+	own := fmt.Sprintf("/prints/%d/", print)
+	return path == own+"watch" || strings.HasPrefix(path, own+"watch/") || path == own+"cue/clean"
+}
+
+// runningPrint is a print with what is known of where it is.
+type runningPrint struct {
+	b     *book
+	m     *marked
+	w     *watch.Watch // nil when nobody watches it
+	sheet *cue.Sheet
+	res   *routine.Result
+	rows  []cue.Row // the stops; heads-ups are the file's own
+	cues  []watch.Cue
+}
+
+// openWatched opens a print for its watch.
+func (s *Server) openWatched(c fiber.Ctx) (*runningPrint, error) {
+	b, m, err := s.openMarked(c)
+	if err != nil {
+		return nil, err
+	}
+	return s.watching(c.Context(), b, m)
+}
+
+// watching puts together what is known of a print that may run.
+func (s *Server) watching(ctx context.Context, b *book, m *marked) (*runningPrint, error) {
+	v := &runningPrint{b: b, m: m}
+	var err error
+	if v.sheet, v.res, err = timetable(b, m, time.Time{}); err != nil {
+		return nil, err
+	}
+	for _, r := range v.sheet.Rows {
+		if !r.HeadsUp {
+			v.rows = append(v.rows, r)
+			v.cues = append(v.cues, watch.Cue{Ear: r.Ear, Seconds: r.Seconds})
+		}
+	}
+	v.w, err = s.cfg.Store.Watch(ctx, b.print.ID)
+	if errors.Is(err, store.ErrNone) {
+		err = nil
+	}
+	return v, err
+}
+
+// moment is what the page of a watch shows. Durations are in seconds.
+type watchMoment struct {
+	State   string       `json:"state"` // ready, runs, waits, due, done, over
+	Left    float64      `json:"left"`  // to the next stop, or to the end
+	Last    bool         `json:"last"`  // no stop comes any more
+	Rate    float64      `json:"rate"`
+	Layer   int          `json:"layer"` // about here
+	Layers  int          `json:"layers"`
+	Percent float64      `json:"percent"`
+	Next    *watchCue    `json:"next"`
+	Coming  []watchCue   `json:"coming"`
+	Stops   []watchStop  `json:"stops"`
+	Over    *watchEnding `json:"over"`
+}
+
+type watchCue struct {
+	Ear    string   `json:"ear"`
+	Title  string   `json:"title"`
+	Layer  int      `json:"layer"`
+	Left   float64  `json:"left"`
+	Colour string   `json:"colour"` // that goes in; empty for another kind of stop
+	Was    string   `json:"was"`    // the colour that comes out
+	Out    string   `json:"out"`    // its name
+	Purge  float64  `json:"purge"`
+	Learns string   `json:"learns"` // the ear about which "not clean" teaches something
+	Ready  []string `json:"ready"`
+	Steps  []string `json:"steps"`
+}
+
+type watchStop struct {
+	Title string  `json:"title"`
+	Took  float64 `json:"took"`
+}
+
+type watchEnding struct {
+	Wrong bool    `json:"wrong"`
+	Took  float64 `json:"took"`
+	Stood float64 `json:"stood"`
+	Rate  float64 `json:"rate"`
+}
+
+// now is where the print is.
+func (v *runningPrint) now(at time.Time) *watchMoment {
+	m := &watchMoment{State: "ready", Layers: len(v.b.ix.Layers), Rate: 1, Coming: []watchCue{},
+		Stops: []watchStop{}}
+	w := v.w
+	if w == nil {
+		if p := v.m.plan.Printer.Pace; p > 0 {
+			m.Rate = p
+		}
+		for i := range v.rows {
+			m.Coming = append(m.Coming, v.cue(i, v.rows[i].Seconds*m.Rate))
+		}
+		m.Left = v.sheet.Seconds * m.Rate
+		return m
+	}
+	titles := map[string]string{}
+	for i := range v.rows {
+		titles[v.rows[i].Ear] = v.rows[i].Title
+	}
+	stood := 0.0
+	for _, st := range w.Stops {
+		if !st.Passed && !st.Until.IsZero() {
+			took := st.Until.Sub(st.At).Seconds()
+			stood += took
+			m.Stops = append(m.Stops, watchStop{titles[st.Ear], took})
+		}
+	}
+	if !w.Ended.IsZero() {
+		m.State = "over"
+		m.Over = &watchEnding{w.Wrong, w.Ended.Sub(w.Started).Seconds(), stood, w.Learned()}
+		return m
+	}
+	n := w.At(at, v.cues, v.sheet.Seconds)
+	m.Rate, m.Last, m.Left = n.Pace, n.Next < 0, n.End
+	m.Percent = 100 * n.Seconds / max(v.sheet.Seconds, 1)
+	m.Layer = v.layerAt(n.Seconds)
+	switch {
+	case n.Waits:
+		m.State = "waits"
+	case n.Due:
+		m.State = "due"
+	case n.Done:
+		m.State = "done"
+	default:
+		m.State = "runs"
+	}
+	if n.Next >= 0 {
+		next := v.cue(n.Next, n.Left)
+		m.Next, m.Left = &next, n.Left
+		for i := n.Next + 1; i < len(v.rows); i++ {
+			m.Coming = append(m.Coming, v.cue(i, (v.rows[i].Seconds-n.Seconds)*n.Pace))
+		}
+	}
+	return m
+}
+
+// cue is what the page shows of a stop.
+func (v *runningPrint) cue(i int, left float64) watchCue {
+	r := &v.rows[i]
+	c := watchCue{Ear: r.Ear, Title: r.Title, Layer: r.Layer, Left: left, Colour: r.Colour,
+		Purge: r.Purge, Ready: append([]string{}, r.Ready...), Steps: append([]string{}, r.Steps...)}
+	if x := r.Change; x != nil {
+		c.Out, c.Was, c.Learns = x.Old, v.m.plan.Filaments[x.From].Colour, x.Ear
+		if c.Title == "Change to "+x.New {
+			c.Title = x.New
+		}
+	}
+	return c
+}
+
+// layerAt is the layer that is laid at a moment of the estimate.
+func (v *runningPrint) layerAt(seconds float64) int {
+	n := 0
+	for n < len(v.b.ix.Layers) && v.res.Takes(v.b.ix.Layers[n].Begin) <= seconds {
+		n++
+	}
+	return n
+}
+
+// watchPage is the watch of a print.
+func (s *Server) watchPage(c fiber.Ctx) error {
+	v, err := s.openWatched(c)
+	if err != nil {
+		return err
+	}
+	state, err := json.Marshal(v.now(s.cfg.Now()))
+	if err != nil {
+		return err
+	}
+	return s.page(c, "watch", fiber.Map{"Title": "Watch of " + v.b.print.Title, "At": "watch",
+		"Print": v.b.print, "Printer": v.m.plan.Printer.Called(), "State": string(state)})
+}
+
+// watchNow says where the print is.
+func (s *Server) watchNow(c fiber.Ctx) error {
+	v, err := s.openWatched(c)
+	if err != nil {
+		return err
+	}
+	c.Set("Cache-Control", "no-store")
+	return c.JSON(v.now(s.cfg.Now()))
+}
+
+// watchDo takes what somebody beside the printer says.
+func (s *Server) watchDo(c fiber.Ctx) error {
+	v, err := s.openWatched(c)
+	if err != nil {
+		return err
+	}
+	now, id, total := s.cfg.Now(), v.b.print.ID, v.sheet.Seconds
+	change := func(f func(w *watch.Watch) error) error {
+		err := s.cfg.Store.ChangeWatch(c.Context(), id, f)
+		if errors.Is(err, store.ErrNone) {
+			return sentence(fiber.StatusConflict, "nobody watches this print yet")
+		}
+		for _, known := range []error{watch.ErrOver, watch.ErrStands, watch.ErrGoing, watch.ErrNoStop,
+			watch.ErrEarlier} {
+			if errors.Is(err, known) {
+				return sentence(fiber.StatusConflict, err.Error())
+			}
+		}
+		return err
+	}
+	switch c.Params("do") {
+	case "start":
+		if v.w != nil && v.w.Ended.IsZero() {
+			return sentence(fiber.StatusConflict, "this print is watched already")
+		}
+		err = s.cfg.Store.BeginWatch(c.Context(), id, watch.Start(now, v.m.plan.Printer.Pace))
+	case "stopped":
+		err = change(func(w *watch.Watch) error { return w.Stopped(now, v.cues) })
+	case "goes-on":
+		err = change(func(w *watch.Watch) error { return w.GoesOn(now, v.cues, total) })
+	case "is":
+		var seconds float64
+		if seconds, err = v.place(c); err == nil {
+			err = change(func(w *watch.Watch) error { return w.Is(now, seconds, v.cues, total) })
+		}
+	case "over":
+		err = change(func(w *watch.Watch) error { return w.Over(now, total, false) })
+		if err == nil {
+			err = s.learnPace(c, v)
+		}
+	case "wrong":
+		return s.wentWrong(c, v, change)
+	default:
+		err = sentence(fiber.StatusNotFound, "the watch knows no such thing")
+	}
+	if err != nil {
+		return err
+	}
+	return s.watchNow(c)
+}
+
+// place reads where somebody says the printer is.
+func (v *runningPrint) place(c fiber.Ctx) (float64, error) {
+	x, err := strconv.ParseFloat(strings.ReplaceAll(strings.TrimSpace(c.FormValue("value")), ",", "."),
+		64)
+	n := len(v.b.ix.Layers)
+	switch kind := c.FormValue("kind"); {
+	case err != nil:
+		return 0, sentence(fiber.StatusUnprocessableEntity, "write a number")
+	case kind == "layer" && x >= 1 && x <= float64(n):
+		return v.res.Takes(v.b.ix.Layers[int(x)-1].Begin), nil
+	case kind == "layer":
+		return 0, sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("this print has %s",
+			layersWord(n)))
+	case kind == "percent" && x >= 0 && x <= 100:
+		return v.sheet.Seconds * x / 100, nil
+	}
+	return 0, sentence(fiber.StatusUnprocessableEntity, "a percentage goes from 0 to 100")
+}
+
+// learnPace keeps with the printer how long it took.
+func (s *Server) learnPace(c fiber.Ctx, v *runningPrint) error {
+	w, err := s.cfg.Store.Watch(c.Context(), v.b.print.ID)
+	if err != nil {
+		return err
+	}
+	key := v.m.plan.Uses.Printer
+	p, ok := v.m.kit.Printers[key]
+	if !ok {
+		return nil // a printer that is not in the Kit is learned about by nobody
+	}
+	pace, n, ok := w.Kept(p.Pace, p.Paced)
+	if !ok {
+		return nil
+	}
+	p.Pace, p.Paced = float64(int(pace*1000+0.5))/1000, n
+	err = s.cfg.Store.PutFrom(c.Context(), plan.Printers, key, v.m.kit.Signs[plan.Printers+"/"+key],
+		plan.Item{Drawer: plan.Printers, Key: key, Doc: p})
+	if err != nil {
+		return changedMeanwhile(err)
+	}
+	return nil
+}
+
+// wentWrong ends the watch, and begins a pick-up with what the clock says.
+func (s *Server) wentWrong(c fiber.Ctx, v *runningPrint,
+	change func(func(*watch.Watch) error) error) error {
+	now, at := s.cfg.Now(), watch.Now{}
+	err := change(func(w *watch.Watch) error {
+		at = w.At(now, v.cues, v.sheet.Seconds)
+		return w.Over(now, v.sheet.Seconds, true)
+	})
+	if err != nil {
+		return err
+	}
+	err = s.cfg.Store.ChangeDraft(c.Context(), v.b.print.ID, func(d *store.PickupDoc) error {
+		*d = store.PickupDoc{Evidence: []pickup.Evidence{{Kind: pickup.Minutes,
+			Value: max(at.Seconds/60, 0.1)}}}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(fiber.Map{"to": fmt.Sprintf("/prints/%d/pickup", v.b.print.ID)})
+}
+
+// watchList shows all prints that are watched just now.
+func (s *Server) watchList(c fiber.Ctx) error {
+	ids, err := s.cfg.Store.Running(c.Context())
+	if err != nil {
+		return err
+	}
+	type running struct {
+		Print store.Print
+		M     *watchMoment
+		In    string
+	}
+	var list []running
+	for _, id := range ids {
+		v, err := s.watchedOf(c.Context(), id)
+		if err != nil {
+			s.log.Error("looking at a print that runs", "print", id, "err", err)
+			continue
+		}
+		m := v.now(s.cfg.Now())
+		list = append(list, running{v.b.print, m, hours(m.Left)})
+	}
+	return s.page(c, "running", fiber.Map{"Title": "What runs now", "At": "running", "Running": list})
+}
+
+// watchedOf opens a print by its number.
+func (s *Server) watchedOf(ctx context.Context, id int64) (*runningPrint, error) {
+	p, err := s.cfg.Store.Print(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.opened.get(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.marks(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return s.watching(ctx, b, m)
+}
