@@ -93,7 +93,7 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 	for _, t := range []struct{ name, key string }{
 		{"prints", "id"}, {"kit", "drawer, key"}, {"kit_log", "id"}, {"access", "id"},
 		{"revisions", "print_id, rev"}, {"pickups", "id"}, {"photos", "id"},
-		{"packs", "print_id"}, {"watches", "id"},
+		{"packs", "print_id"}, {"watches", "id"}, {"diary", "id"},
 	} {
 		if err := s.saveRows(ctx, db, to, t.name, t.key, out); err != nil {
 			return err
@@ -109,6 +109,7 @@ func (s *Store) salvage(ctx context.Context, bad string, out *Salvaged) error {
 		`DELETE FROM photos WHERE print_id NOT IN (SELECT id FROM prints)`,
 		`DELETE FROM packs WHERE print_id NOT IN (SELECT id FROM prints)`,
 		`DELETE FROM watches WHERE print_id NOT IN (SELECT id FROM prints)`,
+		`DELETE FROM diary WHERE print_id NOT IN (SELECT id FROM prints)`,
 	} {
 		if _, err := to.ExecContext(ctx, tidy); err != nil {
 			return err

@@ -12,6 +12,7 @@ import (
 	"dogear/core/cue"
 	"dogear/core/plan"
 	"dogear/core/routine"
+	"dogear/store"
 )
 
 // cueRoutes are those of the cue sheet.
@@ -124,6 +125,8 @@ func (s *Server) cameClean(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	s.note(c.Context(), b.print.ID, store.NoteLearned, "%s to %s: purge %g mm, %g mm before", v.Old,
+		v.New, v.Now, v.Was)
 	m := fiber.Map{"ID": b.print.ID, "Sheet": sheet}
 	if !back {
 		m["Learned"] = &v

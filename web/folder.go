@@ -5,12 +5,11 @@ import (
 	"time"
 )
 
-// folder is what is told on the shelf of a folder that is watched.
-type folder struct {
-	mu    sync.Mutex
-	name  string
-	plan  string
-	files []folderFile
+// Folder is what is told on the shelf of a folder that is watched.
+type Folder struct {
+	name, plan string
+	mu         sync.Mutex
+	files      []folderFile
 }
 
 // folderFile is a file that was found there.
@@ -20,39 +19,40 @@ type folderFile struct {
 	Failed     bool
 }
 
-// folderView is what the shelf shows of it.
+// folderView is what the shelf shows of one.
 type folderView struct {
 	Name, Plan string
 	Files      []folderFile
 }
 
-// mostTold bounds the files that are told of.
+// mostTold bounds the files of a folder that are told of.
 const mostTold = 5
 
-// Watching says that new files of a folder get a plan.
-func (s *Server) Watching(name, plan string) {
-	s.folder.mu.Lock()
-	defer s.folder.mu.Unlock()
-	s.folder.name, s.folder.plan = name, plan
+// Watching says that new files of a folder get a plan. It is called before the server answers.
+func (s *Server) Watching(name, plan string) *Folder {
+	f := &Folder{name: name, plan: plan}
+	s.folders = append(s.folders, f)
+	return f
 }
 
-// Watched says what was done with a new file of that folder.
-func (s *Server) Watched(file, text string, failed bool) {
-	s.folder.mu.Lock()
-	defer s.folder.mu.Unlock()
-	f := folderFile{file, upper(text), time.Now().Format("15:04"), failed}
-	s.folder.files = append([]folderFile{f}, s.folder.files...)
-	if len(s.folder.files) > mostTold {
-		s.folder.files = s.folder.files[:mostTold]
+// Told says what was done with a new file of that folder.
+func (f *Folder) Told(file, text string, failed bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.files = append([]folderFile{{file, upper(text), time.Now().Format("15:04"), failed}},
+		f.files...)
+	if len(f.files) > mostTold {
+		f.files = f.files[:mostTold]
 	}
 }
 
-// watched is what the shelf shows; nil when no folder is watched.
-func (s *Server) watched() *folderView {
-	s.folder.mu.Lock()
-	defer s.folder.mu.Unlock()
-	if s.folder.name == "" {
-		return nil
+// watchedFolders is what the shelf shows of all.
+func (s *Server) watchedFolders() []folderView {
+	var out []folderView
+	for _, f := range s.folders {
+		f.mu.Lock()
+		out = append(out, folderView{f.name, f.plan, append([]folderFile(nil), f.files...)})
+		f.mu.Unlock()
 	}
-	return &folderView{s.folder.name, s.folder.plan, append([]folderFile(nil), s.folder.files...)}
+	return out
 }

@@ -54,6 +54,7 @@ func (s *Server) writePickup(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	s.note(c.Context(), b.print.ID, store.NotePickup, "%s", pickupName(b, r, ch))
 	c.Set("HX-Redirect", fmt.Sprintf("/prints/%d/pickups/%d?take=1", b.print.ID, id))
 	return c.SendStatus(fiber.StatusOK)
 }

@@ -170,6 +170,9 @@ func (s *Server) outcome(c fiber.Ctx) error {
 	if err := s.cfg.Store.SaveOutcome(c.Context(), b.print.ID, d.ID, o); err != nil {
 		return err
 	}
+	if o != "" {
+		s.note(c.Context(), b.print.ID, store.NotePickup, "the one from layer %d %s", d.Doc.Layer, o)
+	}
 	to := fmt.Sprintf("/prints/%d/pickups/%d", b.print.ID, d.ID)
 	if o == store.Failed {
 		to = fmt.Sprintf("/prints/%d/pickup", b.print.ID)

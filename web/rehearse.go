@@ -62,7 +62,8 @@ type rehearsal struct {
 	used    time.Time
 	of      string // the marks and the reading that it was loaded with
 	log     []printer.Event
-	dropped int // events that the log no longer holds
+	dropped int  // events that the log no longer holds
+	noted   bool // in the diary, that it came to the end
 }
 
 // addition is a run of lines that was put in front of a line of the original.
@@ -235,13 +236,14 @@ type moment struct {
 	Steps    []string        `json:"steps"`
 	Speed    float64         `json:"speed"`
 	Events   []printer.Event `json:"events"`
+	ended    bool            // just now, at the end of the file
 }
 
 const beat = 100 * time.Millisecond
 
 // rehearseEvents sends what happens, as server-sent events.
 func (s *Server) rehearseEvents(c fiber.Ctx) error {
-	_, r, err := s.rehearsing(c, join)
+	b, r, err := s.rehearsing(c, join)
 	if err != nil {
 		return err
 	}
@@ -267,6 +269,10 @@ func (s *Server) rehearseEvents(c fiber.Ctx) error {
 		for {
 			m, next := r.beat(at)
 			at = next
+			if m.ended {
+				s.note(ctx, b.print.ID, store.NoteRehearsed, "to the end, in %s of its time",
+					hours(m.Time))
+			}
 			j, err := json.Marshal(m)
 			if err != nil {
 				return
@@ -304,6 +310,9 @@ func (r *rehearsal) beat(at int) (moment, int) {
 	m := moment{Seen: seen, Original: r.original(seen.Line), Speed: r.speed, Events: []printer.Event{}}
 	from := max(at-r.dropped, 0)
 	m.Events = append(m.Events, r.log[min(from, len(r.log)):]...)
+	if seen.State == printer.Done && !r.noted {
+		r.noted, m.ended = true, true
+	}
 	for _, e := range r.ears {
 		if seen.Line >= e.from && seen.Line <= e.to {
 			m.Ear, m.Steps = e.id, r.steps[e.id]

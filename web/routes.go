@@ -43,7 +43,8 @@ func (s *Server) routes() {
 	r := router{s.app}
 	for _, page := range []func(router){s.accessRoutes, s.shelfRoutes, s.benchRoutes, s.proofRoutes,
 		s.linesRoutes, s.pickupRoutes, s.rehearseRoutes, s.cueRoutes, s.bindRoutes, s.kitRoutes,
-		s.handshakeRoutes, s.watchRoutes} {
+		s.handshakeRoutes, s.watchRoutes,
+		s.diaryRoutes} {
 		page(r)
 	}
 	s.app.Use(func(fiber.Ctx) error {

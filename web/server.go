@@ -53,7 +53,7 @@ type Server struct {
 	gate       *gate
 	covers     *shared[string, *cover]
 	rehearsals *rehearsals
-	folder     folder
+	folders    []*Folder
 	hub        *hub
 	streams    atomic.Int32 // event streams that are open
 	tries      tries

@@ -75,7 +75,7 @@ func (s *Server) shelf(c fiber.Ctx) error {
 		stands = append(stands, s.standing(c, &sh.Stands[i], kit, px))
 	}
 	v := fiber.Map{"Title": "Shelf", "At": "shelf", "Stands": stands, "Find": find, "All": sh.All,
-		"Folder": s.watched(), "More": "", "From": from}
+		"Folders": s.watchedFolders(), "More": "", "From": from}
 	if from+len(stands) < sh.Found {
 		v["More"] = "/?" + url.Values{"find": {find}, "from": {fmt.Sprint(from + len(stands))}}.Encode()
 		v["Left"] = sh.Found - from - len(stands)

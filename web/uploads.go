@@ -219,15 +219,17 @@ func (s *Server) takePacked(c fiber.Ctx, at archive.Source, to io.Writer, up *st
 	if err != nil {
 		return "", 0, err
 	}
+	if size, err = p.Extract(to, plate, lim); err != nil { // within limits, before all else
+		return "", size, err
+	}
 	if up.Pack, err = keptOf(p, plate); err != nil {
-		return "", 0, err
+		return "", size, err
 	}
 	inside = archive.Clean(path.Base(plate.Name))
 	if up.Pack != nil { // what is written is the archive: it goes by that name
 		inside = archive.Clean(name)
 	}
-	size, err = p.Extract(to, plate, lim)
-	return inside, size, err
+	return inside, size, nil
 }
 
 // shelve stores a file that was made here. It is still to be read.

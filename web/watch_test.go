@@ -1,7 +1,9 @@
 package web
 
 import (
+	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/color"
 	"net/url"
@@ -15,6 +17,7 @@ import (
 	"github.com/makiuchi-d/gozxing/qrcode"
 
 	"dogear/core/archive"
+	"dogear/store"
 )
 
 // clocked is a client whose server goes by a clock of the test's own.
@@ -93,6 +96,38 @@ func TestWatchPage(t *testing.T) {
 		t.Errorf("%d %s", code, text)
 	}
 	c.page(t, "/prints/7/pickup", "Clock when it stopped")
+	// All that stands in the diary, a line each.
+	c.page(t, "/prints/7/diary", "started", "stopped", "after 4 min", "done", "times the estimate",
+		"went wrong", "about layer 120")
+	_, table := c.do("GET", "/prints/7/diary/csv", nil, nil)
+	rows, err := csv.NewReader(strings.NewReader(table)).ReadAll()
+	if err != nil || len(rows) < 15 || rows[1][1] != "started" ||
+		rows[len(rows)-1][1] != "went wrong" {
+		t.Errorf("%v\n%s", err, table)
+	}
+}
+
+// TestDiary keeps what a print's diary says from being a formula, and from growing without end.
+func TestDiary(t *testing.T) {
+	c, p := wallOnShelf(t)
+	c.page(t, p+"/diary", "Nothing happened to this print yet")
+	c.form(p+"/ears", "before", "20", "kind", "stop")
+	if code, _ := c.do("GET", p+"/write", nil, nil); code != 200 {
+		t.Fatal(code)
+	}
+	c.page(t, p+"/diary", "written", "wall_stop-20")
+	for k := range store.MostEntries + 5 {
+		if err := c.st.Note(t.Context(), 1, "learned", fmt.Sprint("=", k)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	all, err := c.st.Diary(t.Context(), 1)
+	if err != nil || len(all) != store.MostEntries {
+		t.Errorf("%d lines, %v", len(all), err)
+	}
+	if _, table := c.do("GET", p+"/diary/csv", nil, nil); !strings.Contains(table, ",'=7\n") {
+		t.Error("a spreadsheet would work it out")
+	}
 }
 
 // TestPhone reads the code that is drawn for a phone's camera, as a camera would; what it leads to

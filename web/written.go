@@ -168,4 +168,5 @@ func (s *Server) remember(ctx context.Context, b *book, m *marked, name string) 
 	if err := s.cfg.Store.SaveWritten(ctx, b.print.ID, w); err != nil {
 		s.log.Warn("remembering what was written", "print", b.print.ID, "err", err)
 	}
+	s.note(ctx, b.print.ID, store.NoteWritten, "%s", name)
 }

@@ -36,15 +36,16 @@ var helps = kong.Vars{
 		"passphrase.",
 	"serve_name": "A name or an address by which others reach this machine, where it cannot know " +
 		"that itself, as in a container; repeatable.",
-	"serve_new":  "Set another passphrase: from DOGEAR_PASSPHRASE, or asked for.",
-	"serve_plan": "The plan (dogear-plan/1) for the files of the folder that is watched.",
+	"serve_new": "Set another passphrase: from DOGEAR_PASSPHRASE, or asked for.",
+	"serve_plan": "The plan (dogear-plan/1) for the files of the folder that is watched; one for " +
+		"each, in their order.",
 	"plate": "Of an archive with several plates, the one that is meant: its name, or its number " +
 		"from 1 on.",
 	"serve_cert": "Certificate to show, PEM; one is made when left out.",
 	"serve_tls": "Speak TLS, so that nobody on the network reads along, and telephones let a page " +
 		"keep the screen awake and use the camera.",
 	"serve_watch": "Folder in which every new file gets the plan, in place; what it was is kept " +
-		"beside it as FILE.orig.",
+		"beside it as FILE.orig. Repeatable, each with its plan.",
 	"out":                "File to write; - for standard output.",
 	"bind_routine":       "Routine of the joints, by name: one that ships, or one of the plan.",
 	"bind_plan":          "A plan (dogear-plan/1) whose printer and routines are used.",

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/sha256"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -34,8 +35,8 @@ type serveCmd struct {
 	Key   string   `help:"Its key, PEM." placeholder:"FILE" type:"path"`
 	New   bool     `name:"new-passphrase" help:"${serve_new}"`
 	Data  string   `help:"${serve_data}" type:"path" placeholder:"DIR"`
-	Watch string   `help:"${serve_watch}" type:"path" placeholder:"DIR"`
-	Plan  string   `help:"${serve_plan}" type:"path" placeholder:"FILE"`
+	Watch []string `help:"${serve_watch}" sep:"none" type:"path" placeholder:"DIR"`
+	Plan  []string `help:"${serve_plan}" sep:"none" type:"path" placeholder:"FILE"`
 	Debug bool     `help:"Log every request."`
 }
 
@@ -57,9 +58,9 @@ func (c *serveCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	if (c.Watch == "") != (c.Plan == "") {
-		return refuse("usage", errors.New("--watch and --plan go together: the folder, and the plan "+
-			"for each new file in it"))
+	if len(c.Watch) != len(c.Plan) {
+		return refuse("usage", errors.New("--watch and --plan go together: a folder, and the plan "+
+			"for each new file in it; for another folder both again"))
 	}
 	return serve(serving{host: c.Host, port: c.Port, dir: dir, debug: c.Debug, watch: c.Watch,
 		plan: c.Plan, anew: c.New, names: c.Name,
@@ -80,6 +81,13 @@ func daily(ctx context.Context, f func()) {
 	}
 }
 
+// emptyOld deletes for good what was taken off the shelf long ago.
+func emptyOld(ctx context.Context, st *store.Store, log *slog.Logger) {
+	if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
+		log.Error("deleting what was taken off the shelf", "err", err)
+	}
+}
+
 // serving is what a server is started with.
 type serving struct {
 	host        string
@@ -89,9 +97,9 @@ type serving struct {
 	secure      bool // over TLS, with the certificate of the files, or one of its own
 	cert, key   string
 	demo, debug bool
-	watch, plan string // a folder, and what is laid onto each new file in it
-	anew        bool   // another passphrase is set
-	free        bool   // any free port will do
+	watch, plan []string // folders, and what is laid onto each new file in each of them
+	anew        bool     // another passphrase is set
+	free        bool     // any free port will do
 	ready       func(base string)
 	hint        string // said once it is open
 }
@@ -140,23 +148,22 @@ func serve(o serving) error {
 	if err := srv.Resume(ctx); err != nil {
 		return err
 	}
-	if o.watch != "" {
-		edits, err := watchFolder(ctx, o, srv, log)
+	edits := new(sync.WaitGroup)
+	defer edits.Wait()
+	for i := range o.watch {
+		w, err := o.watcher(i, srv, log)
 		if err != nil {
+			stop() // those that watch already end
 			return err
 		}
-		defer edits.Wait()
+		edits.Go(func() { w.run(ctx) })
 	}
 	if all := addresses(scheme, host, l.Addr()); !loopback(host) {
 		srv.ReachedAt(all[len(all)-1])
 	}
 	o.greet(strings.Join(addresses(scheme, host, l.Addr()), " and "), seen,
 		config.Passphrase != nil)
-	go daily(ctx, func() {
-		if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
-			log.Error("deleting what was taken off the shelf", "err", err)
-		}
-	})
+	go daily(ctx, func() { emptyOld(ctx, st, log) })
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	if o.ready != nil {
@@ -255,25 +262,27 @@ func openStore(ctx context.Context, dir string) (*store.Store, error) {
 	return st, nil
 }
 
-// watchFolder edits what arrives in a folder until ctx ends. Wait for what it returns, so
-// that no file is left half written.
-func watchFolder(ctx context.Context, o serving, srv *web.Server, log *slog.Logger) (
-	*sync.WaitGroup, error) {
-	w, err := newWatcher(o.watch, o.plan, filepath.Join(o.dir, "watched.json"),
-		func(file, text string, err error) {
-			if err != nil {
-				log.Warn("a new file was left as it is", "file", file, "err", err)
-				srv.Watched(file, err.Error(), true)
-				return
-			}
-			log.Info("applied the plan to a new file", "file", file)
-			srv.Watched(file, text, false)
-		})
-	if err != nil {
-		return nil, err
+// watcher watches a folder, and tells on the shelf what was done with its new files.
+func (o *serving) watcher(i int, srv *web.Server, log *slog.Logger) (*watcher, error) {
+	dir, plan := o.watch[i], o.plan[i]
+	memory := "watched.json"
+	if i > 0 { // one that is watched at another place remembers by itself
+		sum := sha256.Sum256([]byte(dir))
+		memory = fmt.Sprintf("watched-%x.json", sum[:6])
 	}
-	srv.Watching(filepath.Base(o.watch), filepath.Base(o.plan))
-	edits := new(sync.WaitGroup)
-	edits.Go(func() { w.run(ctx) })
-	return edits, nil
+	for _, other := range o.watch[:i] {
+		if same(dir, other) {
+			return nil, refuse("usage", fmt.Errorf("%s is watched already; a folder has one plan", dir))
+		}
+	}
+	shelf := srv.Watching(filepath.Base(dir), filepath.Base(plan))
+	return newWatcher(dir, plan, filepath.Join(o.dir, memory), func(file, text string, err error) {
+		if err != nil {
+			log.Warn("a new file was left as it is", "folder", dir, "file", file, "err", err)
+			shelf.Told(file, err.Error(), true)
+			return
+		}
+		log.Info("applied the plan to a new file", "folder", dir, "file", file)
+		shelf.Told(file, text, false)
+	})
 }

@@ -137,7 +137,8 @@ func FuzzCopy(f *testing.F) {
 	_, _ = w.Write([]byte("G1 X1\n"))
 	_ = p.Close()
 	f.Add(b.Bytes(), "x.zip")
-	reasons := []error{ErrNone, ErrSeveral, ErrNoPlate, ErrMethod, ErrPath, ErrBroken, ErrTooBig,
+	reasons := []error{ErrNone, ErrSeveral, ErrNoPlate, ErrMethod, ErrCrowded, ErrPath,
+		ErrBroken, ErrTooBig,
 		ErrBomb, ErrLocked}
 	f.Fuzz(func(t *testing.T, data []byte, name string) {
 		const most = 1 << 20

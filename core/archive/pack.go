@@ -6,6 +6,7 @@ import (
 	"compress/flate"
 	"crypto/md5"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -42,6 +43,7 @@ type Plate struct {
 // Reasons for which nothing of a pack can be used.
 var (
 	ErrSeveral = errors.New("this archive has several plates in it; choose one")
+	ErrCrowded = errors.New("this archive holds more files than any print does")
 	ErrNoPlate = errors.New("this archive has no G-code in it; export the sliced plate, as G-code " +
 		"or as an archive that holds it, not the project")
 	ErrMethod = errors.New("this archive is packed in a way that Dogear does not know; export " +
@@ -53,6 +55,9 @@ var endings = []string{".gcode", ".gco", ".g", ".gc", ".nc"}
 
 // OpenPack looks at an archive. Nothing of it is unpacked.
 func OpenPack(at Source) (*Pack, error) {
+	if crowded(at) {
+		return nil, ErrCrowded
+	}
 	z, err := zip.NewReader(at, at.Size())
 	if errors.Is(err, zip.ErrInsecurePath) {
 		return nil, ErrPath
@@ -89,6 +94,25 @@ func OpenPack(at Source) (*Pack, error) {
 	}
 	p.Others = len(files) - len(p.Plates)
 	return p, nil
+}
+
+// mostTable is how long the table of an archive may be, bytes: some ten thousand files.
+const mostTable = 2 << 20
+
+// crowded reports whether the table at the end of an archive says that it is longer than that,
+// or too long to say it there (PKWARE's APPNOTE, 4.3.16).
+func crowded(at Source) bool {
+	const end = 22
+	tail := make([]byte, min(at.Size(), end+1<<16))
+	if _, err := at.ReadAt(tail, at.Size()-int64(len(tail))); err != nil && err != io.EOF {
+		return false // that is told by whoever reads it
+	}
+	for k := len(tail) - end; k >= 0; k-- {
+		if string(tail[k:k+4]) == "PK\x05\x06" {
+			return binary.LittleEndian.Uint32(tail[k+12:]) > mostTable
+		}
+	}
+	return false
 }
 
 // Alone reports whether the archive is but a wrapping for one file.

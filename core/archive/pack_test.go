@@ -200,6 +200,18 @@ func TestPlates(t *testing.T) {
 	}
 }
 
+// TestCrowded refuses an archive of very many files before they are listed.
+func TestCrowded(t *testing.T) {
+	var parts []part
+	for k := range 40_000 {
+		parts = append(parts, part{fmt.Sprint("tide-table/", k), "", zip.Store})
+	}
+	data := packOf(t, false, append(parts, part{"a.gcode", was, zip.Deflate})...)
+	if _, err := OpenPack(bytes.NewReader(data)); !errors.Is(err, ErrCrowded) {
+		t.Error(err)
+	}
+}
+
 // FuzzPack writes archives with other G-code: what comes out opens, and holds that.
 func FuzzPack(f *testing.F) {
 	f.Add([]byte("PK\x05\x06"), "G1 X1\n")

@@ -74,8 +74,8 @@ func Round(ix *layer.Index, n int, moves []layer.Move, distances []float64) [][]
 }
 
 // rim is how far outside of the middle of what is laid the line lies that distances are drawn
-// from, mm: neighbouring lines and lines that touch must have run together.
-const rim = 0.3
+// from, mm: nearer than that none may be asked for.
+const rim = 0.2
 
 // Outlines returns the outer border of each connected part of the set. What lies inside of one
 // belongs to it.
