@@ -107,6 +107,7 @@ test("from a dropped file to a file that prints", async () => {
   );
   await p.keyboard.press("ArrowUp");
   await p.keyboard.press("ArrowUp");
+  await p.waitForFunction(() => document.querySelector("#before").value === "6");
   await p.keyboard.press("m");
   await p.keyboard.press("Enter");
   await p.waitForSelector('[data-ear][data-before="6"]');
