@@ -154,6 +154,9 @@ func (c *bindCmd) pieces(p *plan.Plan) ([]bind.Piece, []string, error) {
 			return nil, nil, refuse("usage", fmt.Errorf("a piece is written FILE:FROM-TO, as in "+
 				"wall.gcode:1-90; %q is not", arg))
 		}
+		if m[1] == stdinPiece {
+			m[1] = "-"
+		}
 		d := opened[m[1]]
 		if d == nil {
 			var err error

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"os"
 	"path/filepath"
@@ -159,5 +160,27 @@ func TestBindHeadsUp(t *testing.T) {
 			!strings.Contains(string(text), "0.4 mm nozzle") {
 			t.Errorf("%v: the second nozzle is not the one that was asked for", c.args)
 		}
+	}
+}
+
+// TestBindStdin takes a piece from standard input: the same comes out as of a file.
+func TestBindStdin(t *testing.T) {
+	coarse, fine, out := walls(t)
+	if code, _, text := dogear(t, "bind", coarse+":1-60", fine+":120-", "-o", out); code != 0 {
+		t.Fatal(text)
+	}
+	f, err := os.Open(coarse)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	cmd := program("bind", "-:1-60", fine+":120-", "-o", out+"2")
+	cmd.Stdin = f
+	if text, err := cmd.CombinedOutput(); err != nil {
+		t.Fatal(err, string(text))
+	}
+	a, b := read1(t, out), read1(t, out+"2")
+	if !bytes.Equal(bytes.ReplaceAll(a, []byte("coarse.gcode"), []byte("print.gcode")), b) {
+		t.Errorf("%d bytes of a file, %d of standard input", len(a), len(b))
 	}
 }

@@ -262,6 +262,7 @@ func moveOnto(d *document, p *plan.Plan, onto release.Onto,
 
 // stopped is the refusal of a release that may not be written; nil when it may.
 func stopped(r *release.Release) error {
+	terminal.done("examining")
 	f := r.Stopped()
 	if f == nil {
 		return nil

@@ -13,6 +13,7 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"dogear/core/archive"
 	"dogear/core/layer"
@@ -87,6 +88,7 @@ func (p plated) openIn(ctx context.Context, file string, opt layer.Options) (*do
 		d.close()
 		return nil, refuse("not-gcode", fmt.Errorf("%s: %w", file, err))
 	}
+	terminal.done("reading " + d.name)
 	return d, nil
 }
 
@@ -157,18 +159,76 @@ func isTerminal(f *os.File) bool {
 	return err == nil && st.Mode()&os.ModeCharDevice != 0
 }
 
-// progress returns a function that draws a bar on standard error.
+// bars draws how far things are on a terminal, one phase after another, a line each. A phase that
+// ends well ends at 100 %; several at once, as two files that are read, share a line.
+type bars struct {
+	mu    sync.Mutex
+	w     io.Writer
+	what  string // the phase whose line is open
+	last  int
+	begun map[string]bool
+	ended map[string]bool
+}
+
+// terminal is where all bars of the program are drawn.
+var terminal = &bars{w: os.Stderr}
+
+// progress returns a function that draws the bar of a phase.
 func progress(what string) func(float64) {
-	last := -1
-	return func(done float64) {
-		if p := int(done * 100); p != last {
-			last = p
-			fmt.Fprintf(os.Stderr, "\r%s %3d %%", what, p)
-			if p >= 100 {
-				fmt.Fprintln(os.Stderr)
-			}
-		}
+	return func(done float64) { terminal.draw(what, int(done*100)) }
+}
+
+func (b *bars) draw(what string, percent int) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	percent = min(percent, 100)
+	if b.begun == nil {
+		b.begun, b.ended = map[string]bool{}, map[string]bool{}
 	}
+	b.begun[what] = true
+	if b.ended[what] || b.what == what && percent == b.last {
+		return
+	}
+	if b.what != "" && b.what != what {
+		if percent < 100 {
+			return // another is still under way
+		}
+		b.end()
+	}
+	b.what, b.last = what, percent
+	fmt.Fprintf(b.w, "\r%s %3d %%", what, percent)
+	if percent == 100 {
+		b.end()
+	}
+}
+
+// end ends the line that is open.
+func (b *bars) end() {
+	if b.what == "" {
+		return
+	}
+	if b.last == 100 {
+		b.ended[b.what] = true
+	}
+	fmt.Fprintln(b.w)
+	b.what, b.last = "", 0
+}
+
+// done ends the bar of a phase at 100 %, when one was drawn.
+func (b *bars) done(what string) {
+	b.mu.Lock()
+	begun := b.begun[what] && !b.ended[what]
+	b.mu.Unlock()
+	if begun {
+		b.draw(what, 100)
+	}
+}
+
+// broken ends a bar where it is: what it was for has failed.
+func (b *bars) broken() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.end()
 }
 
 // create writes OUT through f. None of the files that are read may be OUT.

@@ -54,5 +54,9 @@ func lookAt(d *document) (*landmark.Report, error) {
 	if isTerminal(os.Stderr) && d.src.Size() > 20<<20 {
 		bar = progress("looking at " + d.name)
 	}
-	return landmark.Find(context.Background(), d.src, d.ix, bar)
+	r, err := landmark.Find(context.Background(), d.src, d.ix, bar)
+	if err == nil {
+		terminal.done("looking at " + d.name)
+	}
+	return r, err
 }

@@ -77,7 +77,9 @@ func run(args []string) int {
 	if err != nil {
 		return fail(refuse("usage", err), asJSON)
 	}
-	if err := ctx.Run(); errors.Is(err, errSilent) {
+	err = ctx.Run()
+	terminal.broken()
+	if errors.Is(err, errSilent) {
 		return 1
 	} else if err != nil {
 		return fail(err, asJSON)
@@ -85,8 +87,12 @@ func run(args []string) int {
 	return 0
 }
 
+// stdinPiece stands for the "-" of a piece, which would be taken for a flag. No argument of
+// somebody's can hold that byte.
+const stdinPiece = "\x00"
+
 // negatives joins a flag with the negative number behind it, which would be
-// taken for a flag itself.
+// taken for a flag itself, and marks pieces that come from standard input.
 func negatives(args []string) []string {
 	var out []string
 	for _, a := range args {
@@ -95,6 +101,9 @@ func negatives(args []string) []string {
 			strings.HasPrefix(out[n-1], "--") && !strings.Contains(out[n-1], "=") {
 			out[n-1] += "=" + a
 			continue
+		}
+		if strings.HasPrefix(a, "-:") { // a piece of what comes from standard input
+			a = stdinPiece + a[1:]
 		}
 		out = append(out, a)
 	}

@@ -276,6 +276,10 @@ func (s *Sheet) CSV(w io.Writer) error {
 			r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge), strings.Join(r.Steps,
 				"; ")})
 	}
+	for _, text := range s.After {
+		rows = append(rows, []string{"when it is done", "", "", Clock(s.Seconds), "", "", "", text, "",
+			"", ""})
+	}
 	for _, r := range rows {
 		for i, c := range r { // a table program must not take a text for a formula
 			if c != "" && strings.ContainsRune("=+-@", rune(c[0])) {
@@ -327,6 +331,16 @@ func (s *Sheet) Calendar(w io.Writer, now time.Time) error {
 		line("DESCRIPTION:" + escape(r.Title))
 		line("TRIGGER:-PT2M")
 		line("END:VALARM")
+		line("END:VEVENT")
+	}
+	if len(s.After) > 0 {
+		line("BEGIN:VEVENT")
+		line(fmt.Sprintf("UID:done-%s@dogear", s.Start.UTC().Format(stamp)))
+		line("DTSTAMP:" + now.UTC().Format(stamp))
+		line("DTSTART:" + s.End().UTC().Format(stamp))
+		line("DTEND:" + s.End().Add(5*time.Minute).UTC().Format(stamp))
+		line("SUMMARY:" + escape(s.Name+": when it is done"))
+		line("DESCRIPTION:" + escape(strings.Join(s.After, "\n")))
 		line("END:VEVENT")
 	}
 	line("END:VCALENDAR")
