@@ -83,6 +83,11 @@ func (s *Server) shelf(c fiber.Ctx) error {
 	if c.Get("HX-Request") != "" {
 		return c.Render("_stands", v)
 	}
+	running, err := s.cfg.Store.Running(c.Context())
+	if err != nil {
+		return err
+	}
+	v["Running"] = len(running)
 	if v["TakenOff"], err = s.cfg.Store.CountTakenOff(c.Context()); err != nil {
 		return err
 	}

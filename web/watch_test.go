@@ -71,6 +71,7 @@ func TestWatchPage(t *testing.T) {
 		t.Fatalf("%+v", m)
 	}
 	c.page(t, "/watch", "Lighthouse, banded", "until the end")
+	c.page(t, "/", "1 print runs now")
 	*now = now.Add(time.Duration(m.Left * float64(time.Second)))
 	if m = do("over"); m.State != "over" || m.Over.Stood != 240*float64(len(m.Stops)) {
 		t.Errorf("%+v", m)

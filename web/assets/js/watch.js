@@ -120,13 +120,13 @@ export function watch(page) {
     const fill = page.querySelector("[data-fill]"),
       panel = page.querySelector("[data-panel]");
     fill.toggleAttribute("hidden", !next);
+    page.querySelector("[data-where]").hidden = !!next; // it would stand on the other colour
     panel.style.color = "";
     if (!next) return;
     page.querySelector("[data-fill-new]").setAttribute("fill", next.colour);
     page.querySelector("[data-fill-old]").setAttribute("fill", next.was || next.colour);
     const ink = contrast(next.colour, "#20262b") >= contrast(next.colour, "#fdfaf3");
     panel.style.color = ink ? "#20262b" : "#fdfaf3";
-    page.querySelector("[data-where]").hidden = true; // it would stand on the other colour
   }
 
   function tick() {
