@@ -3,8 +3,11 @@ package demo_test
 import (
 	"bytes"
 	"context"
+	"errors"
 	"math"
 	"math/rand/v2"
+	"regexp"
+	"slices"
 	"testing"
 
 	"dogear/core/edit"
@@ -13,7 +16,9 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/printer"
+	"dogear/core/proof"
 	"dogear/core/release"
+	"dogear/demo"
 )
 
 // TestCutMoves goes on from a place inside a move, in every dialect: it is let through, and on the
@@ -43,7 +48,8 @@ func TestCutMoves(t *testing.T) {
 				continue
 			}
 			c := pickup.Choice{Start: pickup.Mid, Line: m.Line, Along: float64(1 + random.IntN(99)),
-				Z: []string{pickup.ByTouch, pickup.ByKept}[random.IntN(2)]}
+				Ease: pickup.Ease{Layers: random.IntN(2)},
+				Z:    []string{pickup.ByTouch, pickup.ByKept}[random.IntN(2)]}
 			if random.IntN(2) == 0 {
 				c.DX, c.DZ = 0.3, 0.05
 			}
@@ -126,5 +132,82 @@ func TestCutWhat(t *testing.T) {
 		if (err == nil) != c.ok {
 			t.Errorf("line %d, %g %%: %v", c.line, c.along, err)
 		}
+	}
+}
+
+// TestCutTampered examines openings that lay another rest than the move has left: more of it, to
+// another place, with another speed, or none at all.
+func TestCutTampered(t *testing.T) {
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	ix := index(t, file)
+	src := bytes.NewReader(file)
+	moves, err := ix.Decode(src, 12)
+	if err != nil {
+		t.Fatal(err)
+	}
+	line := moves[slices.IndexFunc(moves, func(m layer.Move) bool {
+		return m.Kind == gcode.Lay && m.Length() > 20
+	})].Line
+	c := pickup.Choice{Start: pickup.Mid, Line: line, Along: 40, Z: pickup.ByTouch}
+	made, err := pickup.Make(src, ix, nil, c, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &made.Start
+	rest := regexp.MustCompile(`(?m)^G1 X(\S+) Y(\S+) E(\S+) F(\S+) ; the rest of line .*$`)
+	for name, to := range map[string]string{"as it is": "$0", "none": "; nothing",
+		"twice": "$0\n$0", "more": "G1 X$1 Y$2 E3 F$4", "elsewhere": "G1 X$1 Y90 E$3 F$4",
+		"faster": "G1 X$1 Y$2 E$3 F9000"} {
+		edits := slices.Clone(made.Edits)
+		was := edits[0].Text
+		edits[0].Text = rest.ReplaceAll(was, []byte(to))
+		if name != "as it is" && bytes.Equal(was, edits[0].Text) {
+			t.Fatalf("no rest of a move: %s", was)
+		}
+		j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Stands: true,
+			Rest: &proof.Rest{From: s.Rest.From, To: s.Rest.To, Laid: s.Rest.Laid}}
+		rep, err := proof.Check(context.Background(), &proof.Work{Src: src, Ix: ix, Edits: edits,
+			Jumps: map[int64]*proof.Jump{s.Offset: j}, Top: s.Top})
+		if err != nil {
+			t.Fatal(err)
+		}
+		good := rep.Same && len(codesOf(rep.Findings, layer.Grave)) == 0
+		if good != (name == "as it is") {
+			t.Errorf("%s: let through %v, %+v", name, good, rep.Findings)
+		}
+	}
+}
+
+func codesOf(all []layer.Finding, level string) (out []string) {
+	for _, f := range all {
+		if f.Level == level {
+			out = append(out, f.Code)
+		}
+	}
+	return out
+}
+
+// TestCutMuted refuses to cut a move that the plan mutes.
+func TestCutMuted(t *testing.T) {
+	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
+	ix := index(t, file)
+	src := bytes.NewReader(file)
+	moves, err := ix.Decode(src, 12)
+	if err != nil {
+		t.Fatal(err)
+	}
+	line := moves[slices.IndexFunc(moves, func(m layer.Move) bool {
+		return m.Kind == gcode.Lay && m.Length() > 20
+	})].Line
+	p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
+		Mutes: []plan.Span{{From: line, To: line}}}
+	c := pickup.Choice{Start: pickup.Mid, Line: line, Along: 40, Z: pickup.ByTouch}
+	_, err = release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
+	if !errors.Is(err, pickup.ErrCutChanged) {
+		t.Errorf("the rest of a muted move would be laid: %v", err)
+	}
+	c.Along = 0
+	if _, err = release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{}); err != nil {
+		t.Error(err)
 	}
 }

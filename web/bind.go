@@ -48,9 +48,9 @@ func (s *Server) bindPage(c fiber.Ctx) error {
 
 // boundName is the name of a bound file: what the names of its pieces begin with.
 func boundName(b *binding) string {
-	name := strings.TrimSuffix(b.books[0].print.Name, ".gcode")
+	name := stem(b.books[0].print.Name)
 	for _, k := range b.books[1:] {
-		o := k.print.Name
+		o := stem(k.print.Name)
 		for !strings.HasPrefix(o, name) {
 			name = name[:len(name)-1]
 		}
@@ -83,7 +83,7 @@ func (s *Server) bindShelf(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	p, err := s.shelve(c.Context(), file, boundName(b))
+	p, err := s.shelve(c.Context(), file, boundName(b), nil)
 	if err != nil {
 		return err
 	}

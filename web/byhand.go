@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -42,7 +43,7 @@ func (s *Server) proveByHand(c fiber.Ctx) error {
 		name = ""
 	}
 	name = archive.Clean(name)
-	f, size, err := s.byHand(c, name)
+	f, size, err := s.byHand(c, b.print.ID, name)
 	if err != nil {
 		return err
 	}
@@ -90,7 +91,7 @@ func (s *Server) proveByHand(c fiber.Ctx) error {
 }
 
 // byHand puts what a request brings into a file of its own, unpacked.
-func (s *Server) byHand(c fiber.Ctx, name string) (*os.File, int64, error) {
+func (s *Server) byHand(c fiber.Ctx, print int64, name string) (*os.File, int64, error) {
 	lim := s.cfg.Limits
 	lim.Size = min(s.limit(), mostByHand)
 	body := newBody(c)
@@ -120,7 +121,7 @@ func (s *Server) byHand(c fiber.Ctx, name string) (*os.File, int64, error) {
 	head := make([]byte, 4)
 	n, _ := at.ReadAt(head, 0)
 	if archive.IsZip(head[:n]) {
-		_, size, err = archive.Copy(out, at, name, at, lim)
+		size, err = s.samePlate(c.Context(), out, at, print, lim)
 	} else {
 		_, size, err = archive.Copy(out, io.MultiReader(bytes.NewReader(nil), at), name, nil, lim)
 	}
@@ -130,4 +131,24 @@ func (s *Server) byHand(c fiber.Ctx, name string) (*os.File, int64, error) {
 		return nil, 0, sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	return out, size, nil
+}
+
+// samePlate takes the plate out of an archive that is called as the one a print came from; of
+// another archive the only one there is.
+func (s *Server) samePlate(ctx context.Context, to io.Writer, at archive.Source, print int64,
+	lim archive.Limits) (int64, error) {
+	p, err := archive.OpenPack(at)
+	if err != nil {
+		return 0, err
+	}
+	plate, err := p.Plate("")
+	if errors.Is(err, archive.ErrSeveral) {
+		if kept, kerr := s.cfg.Store.Pack(ctx, print); kerr == nil {
+			plate, err = p.Plate(kept.Plate)
+		}
+	}
+	if err != nil {
+		return 0, err
+	}
+	return p.Extract(to, plate, lim)
 }

@@ -30,6 +30,7 @@ type client struct {
 	dir    string
 	cookie string
 	token  string
+	named  string // how the file that came last is to be called
 }
 
 func newClient(t *testing.T, lim archive.Limits) *client {
@@ -93,6 +94,7 @@ func (c *client) do(method, path string, body io.Reader, header map[string]strin
 		}
 		c.cookie = strings.Join(kept, "; ")
 	}
+	c.named = res.Header.Get("Content-Disposition")
 	b, err := io.ReadAll(res.Body)
 	if err != nil {
 		c.t.Fatal(err)

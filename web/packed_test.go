@@ -118,6 +118,51 @@ func TestPackedPrint(t *testing.T) {
 			}
 		}
 	}
+	packedElsewhere(t, c, made.ID, out)
+}
+
+// packedElsewhere goes the other ways that lead out of a packed print and into it: a file beside it
+// is called G-code, its archive is proved by hand plate for plate, and an archive that Dogear has
+// written is given back as one.
+func packedElsewhere(t *testing.T, c *client, id int64, written string) {
+	t.Helper()
+	p := fmt.Sprint("/prints/", id)
+	if code, text := c.form(p+"/pickup/choice", "layer", "30"); code != 200 {
+		t.Fatal(code, text)
+	}
+	if code, _ := c.do("GET", p+"/pickup/touch", nil, nil); code != 200 ||
+		!strings.Contains(c.named, `"harbour_touch-check-30.gcode"`) {
+		t.Errorf("%d, the touch check is called %s", code, c.named)
+	}
+	code, text := c.do("POST", p+"/byhand", strings.NewReader(written), map[string]string{
+		"X-File-Name": "harbour.3mf", "HX-Request": "true", "Content-Type": "application/octet-stream"})
+	if code != 200 || !strings.Contains(text, "Same plastic") {
+		t.Errorf("its archive, by hand: %d %.200s", code, text)
+	}
+	if code, text := c.form(p + "/remove"); code != 200 { // so that it is not given its marks again
+		t.Fatal(code, text)
+	}
+	code, text = c.do("POST", "/prints", strings.NewReader(written), map[string]string{
+		"X-File-Name": "harbour_stop-20.3mf", "X-Plate": url.PathEscape("m/plate_1.gcode"),
+		"Content-Type": "application/octet-stream"})
+	var marked struct{ ID int64 }
+	if err := json.Unmarshal([]byte(text), &marked); err != nil || code != 201 {
+		t.Fatal(code, text)
+	}
+	if why := c.read(marked.ID); why != "" {
+		t.Fatal(why)
+	}
+	if code, text := c.form(fmt.Sprint("/prints/", marked.ID, "/takeout")); code != 200 {
+		t.Fatal(code, text)
+	}
+	if why := c.read(marked.ID + 1); why != "" {
+		t.Fatal(why)
+	}
+	_, again := c.do("GET", fmt.Sprint("/prints/", marked.ID+1, "/write"), nil, nil)
+	z, err := zip.NewReader(strings.NewReader(again), int64(len(again)))
+	if err != nil || len(z.File) != 5 {
+		t.Errorf("what was taken out is an archive no more: %v, %.40q", err, again)
+	}
 }
 
 // TestSmall makes pictures small; what is none, or a trap, is none.

@@ -7,6 +7,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/archive"
 	"dogear/core/pickup"
 	"dogear/core/release"
 	"dogear/store"
@@ -110,7 +111,7 @@ func (s *Server) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	return send(c, nameWith(b, fmt.Sprintf("_touch-check-%d", t.Start.Kept)), r)
+	return send(c, plainWith(b, fmt.Sprintf("_touch-check-%d", t.Start.Kept)), r)
 }
 
 // forgetPickup takes a written pick-up out of the list.
@@ -136,4 +137,12 @@ func nameWith(b *book, suffix string) string {
 		base, ext = base[:i], base[i:]
 	}
 	return base + suffix + ext
+}
+
+// plainWith does so for what is G-code by itself, whatever the print came packed in.
+func plainWith(b *book, suffix string) string {
+	if !archive.ForGCode(b.print.Name) {
+		return stem(b.print.Name) + suffix + ".gcode"
+	}
+	return nameWith(b, suffix)
 }

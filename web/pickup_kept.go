@@ -60,7 +60,7 @@ func (s *Server) makeKept(ctx context.Context, b *book, m *marked, r *release.Re
 			if err != nil {
 				return nil, err
 			}
-			k.Touch, k.TouchAs = string(text), nameWith(b, fmt.Sprintf("_touch-check-%d",
+			k.Touch, k.TouchAs = string(text), plainWith(b, fmt.Sprintf("_touch-check-%d",
 				places.Start.Kept))
 			for i, at := range places.At {
 				if i < len(k.Places) {
@@ -311,8 +311,12 @@ func firstClass(b *book, s *pickup.Start) string {
 	if err != nil {
 		return ""
 	}
+	from := s.Line
+	if s.Rest != nil {
+		from = s.Rest.Line
+	}
 	for _, p := range layer.Paths(moves) {
-		if p.Class != layer.Way && moves[p.From].Kind == gcode.Lay && moves[p.From].Line >= s.Line {
+		if p.Class != layer.Way && moves[p.To-1].Kind == gcode.Lay && moves[p.To-1].Line >= from {
 			return p.Class.String() + ","
 		}
 	}

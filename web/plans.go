@@ -221,7 +221,11 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 		name, ext = name[:i], name[i:]
 	}
 	name = suffix.ReplaceAllString(name, "") + ext
-	p, err := s.shelve(c.Context(), edit.NewReader(b.src, taken.Edits), name)
+	pack, err := s.cfg.Store.Pack(c.Context(), b.print.ID)
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		return err
+	}
+	p, err := s.shelve(c.Context(), edit.NewReader(b.src, taken.Edits), name, pack)
 	if err != nil {
 		return err
 	}

@@ -232,13 +232,16 @@ func (s *Server) takePacked(c fiber.Ctx, at archive.Source, to io.Writer, up *st
 	return inside, size, nil
 }
 
-// shelve stores a file that was made here. It is still to be read.
-func (s *Server) shelve(ctx context.Context, r io.Reader, name string) (store.Print, error) {
+// shelve stores a file that was made here, with the archive that it belongs into; nil for none. It
+// is still to be read.
+func (s *Server) shelve(ctx context.Context, r io.Reader, name string, pack *store.Pack) (
+	store.Print, error) {
 	up, err := s.cfg.Store.Begin(ctx)
 	if err != nil {
 		return store.Print{}, err
 	}
 	defer up.Abandon()
+	up.Pack = pack
 	if _, err := io.Copy(up, r); err != nil {
 		return store.Print{}, err
 	}
@@ -248,15 +251,20 @@ func (s *Server) shelve(ctx context.Context, r io.Reader, name string) (store.Pr
 	return s.cfg.Store.Print(ctx, up.ID)
 }
 
-// titleOf makes a name to show from a file name.
-func titleOf(name string) string {
+// stem is a file name without what says how it is packed, and that it is G-code.
+func stem(name string) string {
 	t := name
 	for _, ext := range []string{".gz", ".zip", ".3mf", ".gcode", ".gco", ".nc", ".g", ".txt"} {
 		if len(t) > len(ext) && strings.EqualFold(t[len(t)-len(ext):], ext) {
 			t = t[:len(t)-len(ext)]
 		}
 	}
-	t = strings.Join(strings.FieldsFunc(t,
+	return t
+}
+
+// titleOf makes a name to show from a file name.
+func titleOf(name string) string {
+	t := strings.Join(strings.FieldsFunc(stem(name),
 		func(r rune) bool { return r == '_' || r == '-' || r == ' ' }), " ")
 	if t == "" {
 		return name

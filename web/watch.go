@@ -94,6 +94,7 @@ type watchMoment struct {
 type watchCue struct {
 	Ear    string   `json:"ear"`
 	Title  string   `json:"title"`
+	Kind   string   `json:"kind"` // of the ear: colour, insert …
 	Layer  int      `json:"layer"`
 	Left   float64  `json:"left"`
 	Colour string   `json:"colour"` // that goes in; empty for another kind of stop
@@ -114,7 +115,8 @@ type watchEnding struct {
 	Wrong bool    `json:"wrong"`
 	Took  float64 `json:"took"`
 	Stood float64 `json:"stood"`
-	Rate  float64 `json:"rate"`
+	Rate  float64 `json:"rate"` // that it has shown; 0 for none
+	Kept  bool    `json:"kept"` // with its printer in the Kit
 }
 
 // now is where the print is.
@@ -146,7 +148,11 @@ func (v *runningPrint) now(at time.Time) *watchMoment {
 	}
 	if !w.Ended.IsZero() {
 		m.State = "over"
-		m.Over = &watchEnding{w.Wrong, w.Ended.Sub(w.Started).Seconds(), stood, w.Learned()}
+		m.Over = &watchEnding{Wrong: w.Wrong, Took: w.Ended.Sub(w.Started).Seconds(), Stood: stood}
+		if rate, ok := w.Own(); ok && !w.Wrong {
+			_, m.Over.Kept = v.m.kit.Printers[v.m.plan.Uses.Printer]
+			m.Over.Rate = rate
+		}
 		return m
 	}
 	n := w.At(at, v.cues, v.sheet.Seconds)
@@ -178,6 +184,11 @@ func (v *runningPrint) cue(i int, left float64) watchCue {
 	r := &v.rows[i]
 	c := watchCue{Ear: r.Ear, Title: r.Title, Layer: r.Layer, Left: left, Colour: r.Colour,
 		Purge: r.Purge, Ready: append([]string{}, r.Ready...), Steps: append([]string{}, r.Steps...)}
+	for _, e := range v.m.plan.Ears { // of several at one stop the first
+		if id, _, _ := strings.Cut(r.Ear, " "); e.ID == id {
+			c.Kind = e.Kind
+		}
+	}
 	if x := r.Change; x != nil {
 		c.Out, c.Was, c.Learns = x.Old, v.m.plan.Filaments[x.From].Colour, x.Ear
 		if c.Title == "Change to "+x.New {

@@ -91,8 +91,11 @@ func (s *Server) noteWatch(c fiber.Ctx, v *runningPrint, what string) {
 		s.note(c.Context(), id, store.NoteWentOn, "after %s: %s", hours(st.Until.Sub(st.At).Seconds()),
 			title(st))
 	case what == "over":
-		s.note(c.Context(), id, store.NoteDone, "after %s; the printer took %.2f times the estimate",
-			hours(w.Ended.Sub(w.Started).Seconds()), w.Learned())
+		took := "after " + hours(w.Ended.Sub(w.Started).Seconds())
+		if rate, ok := w.Own(); ok {
+			took += fmt.Sprintf("; the printer took %.2f times the estimate", rate)
+		}
+		s.note(c.Context(), id, store.NoteDone, "%s", took)
 	}
 }
 

@@ -77,3 +77,23 @@ func TestPassphraseIsSet(t *testing.T) {
 		}
 	}
 }
+
+// TestReachedAt sends a phone to a name that somebody gave, else to the first address that is not
+// this machine's own.
+func TestReachedAt(t *testing.T) {
+	at := &net.TCPAddr{IP: net.IPv4zero, Port: 8080}
+	named := serving{host: "0.0.0.0", names: []string{"shed.local", "192.0.2.9"}}
+	if got := named.reachedAt("https", at); got != "https://shed.local:8080" {
+		t.Error(got)
+	}
+	one := serving{host: "192.0.2.7"}
+	if got := one.reachedAt("http", &net.TCPAddr{IP: net.ParseIP(one.host), Port: 80}); got !=
+		"http://192.0.2.7:80" {
+		t.Error(got)
+	}
+	all := serving{host: "0.0.0.0"}
+	if list := addresses("http", all.host, at); all.reachedAt("http", at) != list[min(1,
+		len(list)-1)] {
+		t.Error(all.reachedAt("http", at), list)
+	}
+}

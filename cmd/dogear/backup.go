@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"path/filepath"
+	"syscall"
 
 	"dogear/store"
 )
@@ -24,16 +26,18 @@ func (c *backupCmd) Run() error {
 	if c.Out != "-" {
 		work = filepath.Dir(c.Out)
 	}
-	ctx := context.Background()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
 	rep := backupReport{Format: "dogear-backup/1", Out: c.Out, Lost: []string{}}
 	err := createAs(c.Out, nil, c.Force, 0o600, func(w io.Writer) error {
+		into := io.MultiWriter(w, until{ctx})
 		if c.Salvage {
-			saved, err := store.Salvage(ctx, c.Dir, work, w)
+			saved, err := store.Salvage(ctx, c.Dir, work, into)
 			if err != nil {
 				return err
 			}
 			rep.Saved, rep.Lost = &saved.Prints, append(rep.Lost, saved.Lost...)
-		} else if err := store.Backup(ctx, c.Dir, work, w); err != nil {
+		} else if err := store.Backup(ctx, c.Dir, work, into); err != nil {
 			return err
 		}
 		if f, ok := w.(io.ReadSeeker); ok && c.Out != "-" { // what was written, read again
@@ -89,7 +93,9 @@ func (c *restoreCmd) Run() error {
 		defer f.Close()
 		in = f
 	}
-	if err := store.Restore(context.Background(), in, c.Dir); err != nil {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := store.Restore(ctx, in, c.Dir); err != nil {
 		return refuse("restore", fmt.Errorf("%s: %w", c.Dir, err))
 	}
 	if c.JSON {

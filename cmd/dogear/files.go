@@ -145,12 +145,11 @@ func (d *document) write(w io.Writer, content func(io.Writer) error) error {
 		}
 		return z.Close()
 	}
-	scratch, err := os.CreateTemp("", "dogear-*")
+	scratch, done, err := scratchFile("")
 	if err != nil {
 		return err
 	}
-	defer os.Remove(scratch.Name())
-	defer scratch.Close()
+	defer done()
 	return d.pack.Write(w, d.plate, content, scratch)
 }
 
@@ -269,7 +268,7 @@ func createAs(out string, read []string, force bool, mode os.FileMode,
 	if err != nil {
 		return refuse("unwritable", fmt.Errorf("%s cannot be written: %w", out, reason(err)))
 	}
-	defer os.Remove(tmp.Name())
+	defer underWay.keep(tmp.Name())()
 	err = f(tmp)
 	if err == nil {
 		err = tmp.Sync()

@@ -143,7 +143,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	if err != nil {
 		return nil, refuse("unwritable", err)
 	}
-	defer os.Remove(made.Name())
+	defer underWay.keep(made.Name())()
 	sum, same, err := writeBeside(made, d, r, how, rep)
 	if err != nil {
 		return nil, refuse("unwritable", err)

@@ -77,6 +77,11 @@ func run(args []string) int {
 	if err != nil {
 		return fail(refuse("usage", err), asJSON)
 	}
+	switch name, _, _ := strings.Cut(ctx.Command(), " "); name {
+	case "serve", "demo", "open", "backup", "restore": // end in an order of their own
+	default:
+		defer underWay.arm()()
+	}
 	err = ctx.Run()
 	terminal.broken()
 	if errors.Is(err, errSilent) {

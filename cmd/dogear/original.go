@@ -24,6 +24,7 @@ type original struct {
 	plated
 	doc   *document  // the original
 	temp  string     // where it was written to, when it had to be; it is to be kept as FILE.orig
+	tidy  func()     // removes that
 	stays bool       // FILE.orig holds it already
 	taken *plan.Plan // what was taken out of the file; nil when nothing was
 }
@@ -119,8 +120,8 @@ func (o *original) close() {
 	if o.doc != nil && o.doc != o.now {
 		o.doc.close()
 	}
-	if o.temp != "" {
-		os.Remove(o.temp)
+	if o.tidy != nil {
+		o.tidy()
 	}
 }
 
@@ -144,7 +145,7 @@ func (o *original) findOriginal() error {
 	if err != nil {
 		return refuse("unwritable", err)
 	}
-	o.temp = f.Name()
+	o.temp, o.tidy = f.Name(), underWay.keep(f.Name())
 	err = o.now.write(f, func(w io.Writer) error {
 		_, err := edit.Write(w, o.now.src, taken.Edits)
 		return err
@@ -202,7 +203,7 @@ func (o *original) keep(like os.FileInfo, made string) error {
 	if err != nil {
 		return err
 	}
-	defer os.Remove(f.Name())
+	defer underWay.keep(f.Name())()
 	_, err = io.Copy(io.MultiWriter(f, sum), io.NewSectionReader(o.doc.raw, 0, size))
 	if err == nil {
 		err = f.Sync()

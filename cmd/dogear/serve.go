@@ -158,8 +158,8 @@ func serve(o serving) error {
 		}
 		edits.Go(func() { w.run(ctx) })
 	}
-	if all := addresses(scheme, host, l.Addr()); !loopback(host) {
-		srv.ReachedAt(all[len(all)-1])
+	if !loopback(host) {
+		srv.ReachedAt(o.reachedAt(scheme, l.Addr()))
 	}
 	o.greet(strings.Join(addresses(scheme, host, l.Addr()), " and "), seen,
 		config.Passphrase != nil)
@@ -202,6 +202,16 @@ func (o *serving) config(ctx context.Context, st *store.Store, log *slog.Logger)
 		seen = fingerprint(cert.Certificate[0])
 	}
 	return c, seen, nil
+}
+
+// reachedAt is the one address that a phone is sent to: by the name that somebody gave, else by
+// the first address that is not this machine's own.
+func (o *serving) reachedAt(scheme string, at net.Addr) string {
+	if _, port, err := net.SplitHostPort(at.String()); err == nil && len(o.names) > 0 {
+		return scheme + "://" + net.JoinHostPort(o.names[0], port)
+	}
+	all := addresses(scheme, o.host, at)
+	return all[min(1, len(all)-1)]
 }
 
 // greet says where Dogear is open, and what else one needs to know.

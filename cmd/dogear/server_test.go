@@ -26,9 +26,6 @@ import (
 	"dogear/demo"
 )
 
-// asProgram in the environment makes the test binary be the program itself.
-const asProgram = "DOGEAR_TEST_AS_PROGRAM"
-
 // harbour is a real server process, with somebody at its pages.
 type harbour struct {
 	t     *testing.T
@@ -39,12 +36,6 @@ type harbour struct {
 	c     *http.Client
 	log   *bytes.Buffer
 	over  chan error
-}
-
-func program(args ...string) *exec.Cmd {
-	cmd := exec.Command(os.Args[0], args...)
-	cmd.Env = append(os.Environ(), asProgram+"=1")
-	return cmd
 }
 
 // serveAt starts a server on a folder.

@@ -3,7 +3,10 @@ package main
 import (
 	"bytes"
 	"errors"
+	"fmt"
+	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -12,12 +15,36 @@ import (
 	"dogear/demo"
 )
 
+// asProgram in the environment makes the test binary be the program itself.
+const asProgram = "DOGEAR_TEST_AS_PROGRAM"
+
+// program is the program itself, to be run.
+func program(args ...string) *exec.Cmd {
+	cmd := exec.Command(os.Args[0], args...)
+	cmd.Env = append(os.Environ(), asProgram+"=1")
+	return cmd
+}
+
+// writesOn writes without end.
+func writesOn(w io.Writer) error {
+	for {
+		if _, err := fmt.Fprintln(w, "G1 X1"); err != nil {
+			return err
+		}
+		time.Sleep(time.Millisecond)
+	}
+}
+
 // TestMain lets the test binary be the program itself, where it is asked for, and keeps what
 // is remembered of files written in place out of the person's own
 // settings.
 func TestMain(m *testing.M) {
-	if os.Getenv("DOGEAR_TEST_AS_PROGRAM") != "" {
+	if os.Getenv(asProgram) != "" {
 		os.Exit(run(os.Args[1:]))
+	}
+	if out := os.Getenv("DOGEAR_TEST_WRITES"); out != "" { // until somebody ends it
+		defer underWay.arm()()
+		os.Exit(map[bool]int{false: 1}[create(out, nil, false, writesOn) == nil])
 	}
 	dir, err := os.MkdirTemp("", "dogear-test-*")
 	if err != nil {

@@ -53,6 +53,11 @@ var (
 // endings are how names of G-code files end.
 var endings = []string{".gcode", ".gco", ".g", ".gc", ".nc"}
 
+// ForGCode reports whether a file is called as one of G-code.
+func ForGCode(name string) bool {
+	return slices.Contains(endings, strings.ToLower(path.Ext(name)))
+}
+
 // OpenPack looks at an archive. Nothing of it is unpacked.
 func OpenPack(at Source) (*Pack, error) {
 	if crowded(at) {
@@ -80,7 +85,7 @@ func OpenPack(at Source) (*Pack, error) {
 		}
 		names[f.Name] = true
 		files = append(files, f)
-		if slices.Contains(endings, strings.ToLower(path.Ext(f.Name))) {
+		if ForGCode(f.Name) {
 			p.Plates = append(p.Plates, Plate{f.Name, f})
 		}
 	}

@@ -1,6 +1,7 @@
 package pickup
 
 import (
+	"errors"
 	"fmt"
 	"math"
 
@@ -68,6 +69,28 @@ func (s *Start) cut(src layer.Source, ix *layer.Index, c *Choice) error {
 		return err
 	}
 	s.Layer, s.Line, s.Inside, s.HasNext, s.Rest = n, c.Line+1, true, false, &r
+	return nil
+}
+
+// ErrCutChanged is the cause when a plan changes the very move that is to be cut.
+var ErrCutChanged = errors.New("the plan mutes or changes the move that is to be cut; begin with " +
+	"a whole line")
+
+// cutAsIs refuses to cut a move that a plan has muted or rewritten: the rest of it would be laid as
+// the file has it.
+func (s *Start) cutAsIs(src layer.Source, ix *layer.Index, res *routine.Result) error {
+	if s.Rest == nil || res == nil {
+		return nil
+	}
+	from, err := ix.OffsetOf(src, s.Rest.Line)
+	if err != nil {
+		return err
+	}
+	for i := range res.Edits {
+		if e := &res.Edits[i]; e.Cut > 0 && e.Offset < s.Offset && e.Offset+e.Cut > from {
+			return ErrCutChanged
+		}
+	}
 	return nil
 }
 

@@ -333,13 +333,16 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 			fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
 	})
 	w.added(n, "as it was")
-	if s.Rest != nil {
+	if s.Rest != nil { // it is the first that is laid: as gentle as what follows
+		w.eased()
 		w.goOn()
 	}
 	n = len(w.sc.Lines())
 	w.sc.Counting(&s.At)
 	w.added(n, "as it was")
-	w.eased()
+	if s.Rest == nil {
+		w.eased()
+	}
 }
 
 // pulls is how far the file draws back about here, where it has not just then.

@@ -70,6 +70,9 @@ func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 		c.Clearance = usualClearance
 	}
 	c.Ease = c.Eased()
+	if err := s.cutAsIs(src, ix, res); err != nil {
+		return nil, err
+	}
 	expects := s.At // as the file has it; filaments and changes go beyond that
 	if res != nil {
 		s.heats(res)

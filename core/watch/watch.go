@@ -2,7 +2,7 @@
 // what a person says now and then.
 //
 //	pressed start          it stopped now        done, it goes on
-//	├────── clock ────────────────┤ stands ├─────────── clock ──────────
+//	|------ clock ----------------| stands |----------- clock ----------
 //	0 s of the estimate      a place of it          from there on
 //
 // In between, the estimate is taken to pass as fast as it has been seen to pass, in this print
@@ -151,14 +151,14 @@ func (w *Watch) At(now time.Time, cues []Cue, total float64) Now {
 // Learned is how many seconds pass for one of the estimate: as this print has shown, stops left
 // out, once enough of it has been seen; before that as it was known.
 func (w *Watch) Learned() float64 {
-	if p, ok := w.own(); ok {
+	if p, ok := w.Own(); ok {
 		return p
 	}
 	return w.Pace
 }
 
-// own is the pace of this print alone.
-func (w *Watch) own() (float64, bool) {
+// Own is the pace that this print by itself has shown; false when it has shown none.
+func (w *Watch) Own() (float64, bool) {
 	n := len(w.Seen)
 	if n == 0 {
 		return 0, false
@@ -268,7 +268,7 @@ func (w *Watch) Over(now time.Time, total float64, wrong bool) error {
 // Kept is the pace to go by at the next print on this printer: what was known, from so many prints,
 // and what this one has shown. ok is false when it has shown nothing.
 func (w *Watch) Kept(was float64, prints int) (pace float64, n int, ok bool) {
-	own, ok := w.own()
+	own, ok := w.Own()
 	if !ok {
 		return was, prints, false
 	}

@@ -47,6 +47,7 @@ test("the lighthouse is watched on a phone; the colour fills the screen", async 
   await p.tap('[data-do="stopped"]');
   await shown(p, "call");
   assert.match(await reads(p, '[data-out="call"]'), /Gull white now/);
+  assert.match(await reads(p, '[data-do="goes-on"]'), /Clean, it goes on/);
   assert.match(await reads(p, '[data-out="change"]'), /Out with Signal red · purge 45 mm/);
   const fills = await p.$eval("[data-fill]", (f) => [
     !f.hasAttribute("hidden"),
@@ -61,6 +62,7 @@ test("the lighthouse is watched on a phone; the colour fills the screen", async 
   await p.tap('[data-do="goes-on"]');
   await shown(p, "runs");
   assert.match(await reads(p, '[data-out="until"]'), /until Signal red/);
+  assert.match(await reads(p, '[data-out="past"]'), /✓ Change to Gull white, \d+ s/);
   await q.reload();
   await shown(q, "runs");
   assert.match(await reads(q, '[data-out="until"]'), /until Signal red/);
@@ -83,7 +85,55 @@ test("the lighthouse is watched on a phone; the colour fills the screen", async 
     );
 });
 
-test("settings of the call are kept, and nobody is called in the quiet hours", async () => {
+test("it calls once for a stop, keeps the screen on, and is quiet in the quiet hours", async () => {
+  const p = await page(browser, phone);
+  await p.addInitScript(() => {
+    window.buzzes = [];
+    navigator.vibrate = (pattern) => window.buzzes.push(pattern);
+    const lock = { addEventListener() {}, release: () => (window.screen_ = "off") };
+    Object.defineProperty(navigator, "wakeLock", {
+      value: {
+        request: async () => {
+          window.screen_ = "on";
+          return lock;
+        },
+      },
+    });
+  });
+  const buzzes = () => p.evaluate(() => window.buzzes.length);
+  await open(p, 9); // the turntable: something is put in
+  await p.tap('[data-do="start"]');
+  await shown(p, "runs");
+  await p.waitForFunction(() => window.screen_ === "on");
+  await p.tap('[data-do="stopped"]');
+  await shown(p, "call");
+  assert.match(await reads(p, '[data-do="goes-on"]'), /In place, it goes on/);
+  assert.equal(await buzzes(), 1);
+  await Promise.all([
+    p.waitForResponse(/watch\/now/), // it asks, and is told the same
+    p.evaluate(() => document.dispatchEvent(new Event("visibilitychange"))),
+  ]);
+  assert.equal(await buzzes(), 1, "it calls once");
+  await p.tap('[data-do="wrong"]');
+  await p.tap('[data-do="wrong"]');
+  await p.waitForURL(/pickup$/);
+  assert.deepEqual(p.problems, []);
+  await open(p, 8);
+  await p.tap("[data-settings] summary");
+  const now = new Date(Date.now() - 120000).toTimeString().slice(0, 5),
+    soon = new Date(Date.now() + 7200000).toTimeString().slice(0, 5);
+  await p.fill('[data-set="from"]', now);
+  await p.fill('[data-set="to"]', soon);
+  await p.tap('[data-do="start"]');
+  await shown(p, "runs");
+  await p.tap('[data-do="stopped"]');
+  await shown(p, "call");
+  assert.equal(await buzzes(), 0, "nobody is called in the quiet hours");
+  await p.tap("[data-try]");
+  assert.equal(await buzzes(), 1, "but to try it");
+});
+
+test("settings of the call are kept", async () => {
   const p = await page(browser, phone);
   await open(p, 3);
   await p.tap("[data-settings] summary");
@@ -102,5 +152,6 @@ test("settings of the call are kept, and nobody is called in the quiet hours", a
   await p.tap("[data-last]:not([hidden])");
   await shown(p, "over");
   assert.match(await reads(p, '[data-out="ended"]'), /Printed in/);
+  assert.equal(await reads(p, '[data-out="learned"]'), "", "a print of no time teaches nothing");
   assert.deepEqual(p.problems, []);
 });

@@ -73,6 +73,12 @@ export function watch(page) {
           .join(" · "),
       );
       list("steps", next.steps);
+      // What goes in is in place, a colour is clean: that is what is asked.
+      put(
+        "goes-on",
+        { colour: "Clean, it goes on", insert: "In place, it goes on" }[next.kind] ||
+          "Done, it goes on",
+      );
       page.querySelector("[data-clean]").hidden = !next.learns;
       call(`${state.state} ${next.ear}`);
     } else called = "";
@@ -84,22 +90,25 @@ export function watch(page) {
             `${Math.round(state.percent)} %`
         : "",
     );
+    page.querySelector("[data-past]").hidden = !state.stops.length;
+    list(
+      "past",
+      state.stops.map((s) => `✓ ${s.title}, ${hours(s.took)}`),
+    );
     page.querySelector("[data-list]").hidden = !state.coming.length;
     list(
       "coming",
       state.coming.map((c) => `${c.title}, in ${hours(c.left)}`),
     );
     if (state.over) {
-      const { wrong, took, stood, rate } = state.over;
+      const { wrong, took, stood, rate, kept } = state.over;
       put("ended", wrong ? "It ended before its time" : `Printed in ${hours(took)}`);
       put(
         "learned",
         [
           stood ? `It waited for you for ${hours(stood)}.` : "",
-          wrong
-            ? ""
-            : `This printer takes ${rate.toFixed(2)} times what the file estimates; ` +
-              "the next watch begins with that.",
+          rate ? `This printer took ${rate.toFixed(2)} times what the file estimates.` : "",
+          kept ? "The next watch on it begins with what was learned." : "",
         ]
           .filter(Boolean)
           .join(" "),
