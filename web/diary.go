@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+
+	"dogear/store"
 )
 
 // diaryRoutes are those of what happened to a print.
@@ -23,13 +25,19 @@ func (s *Server) note(ctx context.Context, print int64, kind, format string, a .
 	}
 }
 
-// diaryPage shows what happened to a print.
-func (s *Server) diaryPage(c fiber.Ctx) error {
+// diaryOf is a print, and what happened to it, the newest line first.
+func (s *Server) diaryOf(c fiber.Ctx) (store.Print, []store.Entry, error) {
 	p, err := s.print(c)
 	if err != nil {
-		return err
+		return p, nil, err
 	}
 	all, err := s.cfg.Store.Diary(c.Context(), p.ID)
+	return p, all, err
+}
+
+// diaryPage shows what happened to a print.
+func (s *Server) diaryPage(c fiber.Ctx) error {
+	p, all, err := s.diaryOf(c)
 	if err != nil {
 		return err
 	}
@@ -49,11 +57,7 @@ func (s *Server) diaryPage(c fiber.Ctx) error {
 
 // diaryFile sends it as a table, the oldest line first.
 func (s *Server) diaryFile(c fiber.Ctx) error {
-	p, err := s.print(c)
-	if err != nil {
-		return err
-	}
-	all, err := s.cfg.Store.Diary(c.Context(), p.ID)
+	p, all, err := s.diaryOf(c)
 	if err != nil {
 		return err
 	}

@@ -16,27 +16,8 @@ import (
 
 	"dogear/core/archive"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
-
-// packOf makes an archive of names and texts.
-func packOf(t *testing.T, files ...[2]string) []byte {
-	t.Helper()
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
-	for _, f := range files {
-		w, err := z.Create(f[0])
-		if err == nil {
-			_, err = io.WriteString(w, f[1])
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := z.Close(); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
-}
 
 // TestPackedPrint brings in an archive with two plates, chooses one, marks it, and gets the
 // archive back with that plate changed.
@@ -52,7 +33,7 @@ func TestPackedPrint(t *testing.T) {
 	files := [][2]string{{"m/plate_1.png", picture.String()}, {"m/plate_1.gcode", wall},
 		{"m/plate_1.gcode.md5", hex.EncodeToString(sum[:])}, {"m/plate_2.gcode", wall},
 		{"notes.txt", "tide"}}
-	data := packOf(t, files...)
+	data := demotest.Zip(t, files...)
 	bring := func(plate string) (int, string) {
 		h := map[string]string{"X-File-Name": "harbour.3mf", "Content-Type": "application/octet-stream",
 			"Accept": "application/json"}

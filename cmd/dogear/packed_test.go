@@ -14,6 +14,7 @@ import (
 
 	"dogear/core/layer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // packs writes the harbour wall as it comes packed: one plate with pictures, two plates in
@@ -30,21 +31,7 @@ func packs(t *testing.T) (dir string, wall []byte) {
 		"two.zip":   {{"a.gcode", string(wall)}, {"b.gcode", "G28\n"}, {"readme.txt", "two plates"}},
 		"alone.zip": {{"wall.gcode", string(wall)}},
 	} {
-		var b bytes.Buffer
-		z := zip.NewWriter(&b)
-		for _, f := range files {
-			w, err := z.Create(f[0])
-			if err == nil {
-				_, err = io.WriteString(w, f[1])
-			}
-			if err != nil {
-				t.Fatal(err)
-			}
-		}
-		if err := z.Close(); err != nil {
-			t.Fatal(err)
-		}
-		write1(t, filepath.Join(dir, name), b.Bytes())
+		write1(t, filepath.Join(dir, name), demotest.Zip(t, files...))
 	}
 	var b bytes.Buffer
 	z := gzip.NewWriter(&b)

@@ -2,8 +2,10 @@
 package demotest
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
+	"io"
 	"testing"
 
 	"dogear/core/layer"
@@ -29,4 +31,24 @@ func Prove(t testing.TB, file, edited []byte) *proof.Report {
 		t.Fatal(err)
 	}
 	return r
+}
+
+// Zip makes an archive of names and what stands under them.
+func Zip(t testing.TB, files ...[2]string) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, f := range files {
+		w, err := z.Create(f[0])
+		if err == nil {
+			_, err = io.WriteString(w, f[1])
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
 }

@@ -2,8 +2,7 @@
 // the pick-up is written and rehearsed in its turn, and together they lay the part.
 import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
-import { readFileSync } from "node:fs";
-import { browse, lays, page, reads, start } from "./dogear.mjs";
+import { browse, lays, page, reads, save, start, tell } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -21,19 +20,6 @@ const FILAMENT = { diameter: 1.75, density: 1.24 };
 async function rehearse(p, id) {
   await p.goto(`${app.url}/prints/${id}/rehearse`);
   await p.waitForSelector('[data-rehearse][data-ready="true"]');
-}
-
-async function save(p, click) {
-  const [d] = await Promise.all([p.waitForEvent("download"), click()]);
-  return { name: d.suggestedFilename(), text: readFileSync(await d.path(), "utf8") };
-}
-
-async function tell(p, kind, values) {
-  if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
-  await p.selectOption("#ev-kind", kind);
-  for (const [name, v] of Object.entries(values))
-    await p.fill(`[data-evidence] [name="${name}"]`, v);
-  await p.click('[data-evidence] button:has-text("Add")');
 }
 
 // layerOf is the layer that a piece of evidence speaks for.

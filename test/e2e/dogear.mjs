@@ -2,7 +2,7 @@
 // browser to use it with.
 import { after } from "node:test";
 import { spawn } from "node:child_process";
-import { mkdtempSync, rmSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
@@ -88,6 +88,21 @@ export async function open(p, url) {
 // reads is what an element says, with blanks as a browser shows them.
 export async function reads(p, selector) {
   return (await p.textContent(selector)).replace(/[ \n\t]+/g, " ").trim();
+}
+
+// save is the file that a click downloads.
+export async function save(p, click) {
+  const [d] = await Promise.all([p.waitForEvent("download"), click()]);
+  return { name: d.suggestedFilename(), text: readFileSync(await d.path(), "utf8") };
+}
+
+// tell adds a piece of evidence to a pick-up.
+export async function tell(p, kind, values) {
+  if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
+  await p.selectOption("#ev-kind", kind);
+  for (const [name, v] of Object.entries(values))
+    await p.fill(`[data-evidence] [name="${name}"]`, v);
+  await p.click('[data-evidence] button:has-text("Add")');
 }
 
 // tower is a sliced tower of 20 by 20 mm, 12 layers high; by has lines in front of some layers.

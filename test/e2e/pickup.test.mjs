@@ -1,8 +1,7 @@
 // A failed print, from what one knows about it to the file that finishes it.
 import { test, before, after } from "node:test";
 import assert from "node:assert/strict";
-import { readFileSync } from "node:fs";
-import { axe, browse, lays, page, start, reads } from "./dogear.mjs";
+import { axe, browse, lays, page, reads, save, start, tell } from "./dogear.mjs";
 
 let app, browser;
 before(async () => {
@@ -20,18 +19,6 @@ async function open(p, n) {
   await p.goto(`${app.url}/prints/${n}/pickup`);
   await p.waitForSelector('[data-pickup][data-ready="true"]');
 }
-async function tell(p, kind, values) {
-  if (!(await p.$eval("#more-known", (d) => d.open))) await p.click("#more-known summary");
-  await p.selectOption("#ev-kind", kind);
-  for (const [name, v] of Object.entries(values))
-    await p.fill(`[data-evidence] [name="${name}"]`, v);
-  await p.click('[data-evidence] button:has-text("Add")');
-}
-async function save(p, click) {
-  const [d] = await Promise.all([p.waitForEvent("download"), click()]);
-  return { name: d.suggestedFilename(), text: readFileSync(await d.path(), "utf8") };
-}
-
 test("the bollard that failed at 60 %: three pieces of evidence, and the file", async () => {
   const p = await page(browser);
   await p.goto(app.url);
