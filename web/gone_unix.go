@@ -26,13 +26,9 @@ func gone(c net.Conn) bool {
 	}
 	over := false
 	err = raw.Control(func(fd uintptr) {
-		first := make([]byte, 1)
-		n, _, rerr := unix.Recvfrom(int(fd), first, unix.MSG_PEEK|unix.MSG_DONTWAIT)
-		over = rerr == nil && (n == 0 || secure && first[0] == alert) ||
-			rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
+		n, _, rerr := unix.Recvfrom(int(fd), make([]byte, 1), unix.MSG_PEEK|unix.MSG_DONTWAIT)
+		// TLS takes its leave by a record that looks like any other: it lies unread before the end.
+		over = rerr == nil && (n == 0 || secure && hungUp(int(fd))) || rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
 	})
 	return err != nil || over
 }
-
-// alert is how a record begins with which TLS takes its leave (RFC 8446, 5.1).
-const alert = 21

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"dogear/core/layer"
 	"dogear/demo"
 )
 
@@ -57,5 +58,18 @@ func TestFolders(t *testing.T) {
 		if out, err := cmd.CombinedOutput(); err == nil || cmd.ProcessState.ExitCode() != 2 {
 			t.Errorf("%v: %v %s", args, err, out)
 		}
+	}
+}
+
+// TestPlaced tells of marks that have found no place too.
+func TestPlaced(t *testing.T) {
+	rep := &editReport{Ears: make([]earReport, 2), Findings: []layer.Finding{{Code: "moved"},
+		{Code: "not-placed"}}}
+	if got := placed(rep); got != "2 ears placed, 1 not found" {
+		t.Error(got)
+	}
+	rep.Findings = rep.Findings[:1]
+	if got := placed(rep); got != "2 ears placed" {
+		t.Error(got)
 	}
 }

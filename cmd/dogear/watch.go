@@ -281,12 +281,7 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 	}
 	text := ""
 	if err == nil {
-		text = fmt.Sprintf("%d ears placed; what it was lies beside it as %s", len(rep.Ears),
-			name+origSuffix)
-		if len(rep.Ears) == 1 {
-			text = fmt.Sprintf("1 ear placed %s; what it was lies beside it as %s", rep.Ears[0].place(),
-				name+origSuffix)
-		}
+		text = placed(rep) + "; what it was lies beside it as " + name + origSuffix
 	}
 	if rep != nil && rep.Said != "" {
 		text = rep.Said
@@ -302,6 +297,24 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 		w.settle(name, &now)
 	}
 	w.tell(name, text, err)
+}
+
+// placed says how many marks of a plan have a place in a file, and how many have none.
+func placed(rep *editReport) string {
+	text := fmt.Sprintf("%d ears placed", len(rep.Ears))
+	if len(rep.Ears) == 1 {
+		text = "1 ear placed " + rep.Ears[0].place()
+	}
+	lost := 0
+	for i := range rep.Findings {
+		if rep.Findings[i].Code == "not-placed" {
+			lost++
+		}
+	}
+	if lost > 0 {
+		text += fmt.Sprintf(", %d not found", lost)
+	}
+	return text
 }
 
 // settle ends the arrival of a file; done is what it is now.
