@@ -27,8 +27,15 @@ func gone(c net.Conn) bool {
 	over := false
 	err = raw.Control(func(fd uintptr) {
 		n, _, rerr := unix.Recvfrom(int(fd), make([]byte, 1), unix.MSG_PEEK|unix.MSG_DONTWAIT)
-		// TLS takes its leave by a record that looks like any other: it lies unread before the end.
-		over = rerr == nil && (n == 0 || secure && hungUp(int(fd))) || rerr != nil && rerr != unix.EAGAIN && rerr != unix.EINTR
+		switch rerr {
+		case nil:
+			// TLS takes its leave by a record that looks like any other: it lies unread
+			// before the end.
+			over = n == 0 || secure && hungUp(int(fd))
+		case unix.EAGAIN, unix.EINTR:
+		default:
+			over = true
+		}
 	})
 	return err != nil || over
 }

@@ -223,7 +223,8 @@ func (w *Watch) GoesOn(now time.Time, cues []Cue, total float64) error {
 	}
 	c := cues[at.Next]
 	m := w.last()
-	came := m.At.Add(time.Duration(max(c.Seconds-m.Seconds, 0) * at.Pace * float64(time.Second)))
+	took := max(c.Seconds-m.Seconds, 0) * at.Pace
+	came := m.At.Add(time.Duration(took * float64(time.Second)))
 	w.Stops = append(w.Stops, Stop{Ear: c.Ear, Seconds: c.Seconds, At: came, Until: now})
 	return nil
 }
