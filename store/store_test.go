@@ -137,8 +137,8 @@ func TestIndexComesBack(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o.Add(ix, n+1, moves)
-		f.Add(n+1, moves)
+		o.Add(ix, n+1, moves, layer.Paths(moves))
+		f.Add(n+1, moves, layer.Paths(moves))
 	}
 	marks := f.Report()
 	if err := s.SaveReading(ctx, p.ID, &Reading{ix, o, marks}); err != nil {

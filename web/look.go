@@ -19,12 +19,13 @@ type look struct {
 }
 
 func newLook(ix *layer.Index) *look {
-	return &look{landmark.NewFinder(ix), raster.NewOutline(ix), 1}
+	return &look{finder: landmark.NewFinder(ix), outline: raster.NewOutline(ix), next: 1}
 }
 
 // on goes on until a time, and reports whether it has come to the end. tell may be nil.
 func (l *look) on(ctx context.Context, src layer.Source, ix *layer.Index, until time.Time,
 	tell func(done float64)) (bool, error) {
+	layers := ix.NewDecoder(src)
 	for ; l.next <= len(ix.Layers); l.next++ {
 		if err := ctx.Err(); err != nil {
 			return false, err
@@ -32,12 +33,13 @@ func (l *look) on(ctx context.Context, src layer.Source, ix *layer.Index, until 
 		if !time.Now().Before(until) {
 			return false, nil
 		}
-		moves, err := ix.Decode(src, l.next)
+		moves, err := layers.Layer(l.next)
 		if err != nil {
 			return false, err
 		}
-		l.outline.Add(ix, l.next, moves)
-		l.finder.Add(l.next, moves)
+		paths := layer.Paths(moves)
+		l.outline.Add(ix, l.next, moves, paths)
+		l.finder.Add(l.next, moves, paths)
 		if tell != nil && l.next%16 == 0 {
 			tell(float64(l.next) / float64(len(ix.Layers)))
 		}

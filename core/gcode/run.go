@@ -8,7 +8,8 @@ import (
 
 // Run is what a run of laying moves did.
 type Run struct {
-	Ends [][2]Nano // X and Y at the end of each move; room for more ends the run
+	Ends [][2]Nano // X and Y at the end of each move; where its room ends the run ends
+	Each []Nano    // filament of each move; left alone when it has less room than Ends
 	Laid Nano
 	Box  [4]Nano // grown by all ends
 	CRs  int     // lines that ended in CR LF
@@ -79,6 +80,8 @@ func (m *Machine) LayRun(s []byte, r *Run) int {
 	box := r.Box
 	ends := r.Ends
 	room := cap(ends)
+	each := r.Each
+	apart := cap(each) >= room
 	used, crs := 0, 0
 	rows, row := r.Rows, 0
 	for len(ends) < room {
@@ -158,6 +161,9 @@ func (m *Machine) LayRun(s []byte, r *Run) int {
 			box[3] = at[1]
 		}
 		ends = append(ends, at)
+		if apart {
+			each = append(each, de)
+		}
 		if s[line-2] == '\r' {
 			crs++
 		}
@@ -166,7 +172,7 @@ func (m *Machine) LayRun(s []byte, r *Run) int {
 	if used == 0 {
 		return 0
 	}
-	r.Ends, r.Box, r.CRs = ends, box, r.CRs+crs
+	r.Ends, r.Each, r.Box, r.CRs = ends, each, box, r.CRs+crs
 	laid := e - m.E
 	r.Laid += laid
 	m.Laid += laid

@@ -23,14 +23,24 @@ type Scanner struct {
 	err      error
 }
 
-// NewScanner returns a scanner of r. One that knows its size, as an [io.SectionReader] does,
-// is given no more room than it needs.
+// NewScanner returns a scanner of r.
 func NewScanner(r io.Reader) *Scanner {
+	s := new(Scanner)
+	s.Reset(r)
+	return s
+}
+
+// Reset makes the scanner read another stream; its buffer is used again. A stream that knows
+// its size, as an [io.SectionReader] does, is given no more room than it needs.
+func (s *Scanner) Reset(r io.Reader) {
 	size := int64(256 << 10)
-	if s, ok := r.(interface{ Size() int64 }); ok {
-		size = min(size, max(s.Size()+1, 512))
+	if known, ok := r.(interface{ Size() int64 }); ok {
+		size = min(size, max(known.Size()+1, 512))
 	}
-	return &Scanner{r: r, buf: make([]byte, size)}
+	*s = Scanner{r: r, buf: s.buf}
+	if int64(len(s.buf)) < size {
+		s.buf = make([]byte, size)
+	}
 }
 
 // Scan reads the next line into c. It returns false at the end and on an
@@ -85,13 +95,10 @@ func (s *Scanner) fill() {
 	}
 }
 
-// Reset makes the scanner read another stream; its buffer is used again.
-func (s *Scanner) Reset(r io.Reader) { *s = Scanner{r: r, buf: s.buf} }
-
 // LayRun carries out plain laying moves that come next, as far as they are
 // read already, and returns how many lines that were. See [Machine.LayRun].
 func (s *Scanner) LayRun(m *Machine, r *Run) int {
-	r.Ends = r.Ends[:0]
+	r.Ends, r.Each = r.Ends[:0], r.Each[:0]
 	n := m.LayRun(s.buf[s.from:s.to], r)
 	s.from += n
 	s.dry = max(s.dry-n, 0)

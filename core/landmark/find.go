@@ -19,9 +19,9 @@ type Finder struct {
 	below   *raster.Section
 	under   *raster.Grid // Solid of the layer under that
 	sign    uint64       // of what the layer below lays
-	laid    gcode.Nano
 	moves   []layer.Move // of the layer that is looked at
-	rings   []ring       // and its closed paths, when ringsOf is that layer
+	paths   []layer.Path
+	rings   []ring // and its closed paths, when ringsOf is that layer
 	ringsOf int
 	areas   []float64 // of Solid, by layer, mm²
 	marks   []Landmark
@@ -33,21 +33,23 @@ type Finder struct {
 // the last, then ask for the Report.
 func NewFinder(ix *layer.Index) *Finder { return &Finder{ix: ix, frame: raster.FrameOf(ix)} }
 
-// Add looks at layer n, decoded into moves.
-func (f *Finder) Add(n int, moves []layer.Move) {
+// Add looks at layer n, decoded into moves and their paths, which may be used for another when it
+// returns.
+func (f *Finder) Add(n int, moves []layer.Move, paths []layer.Path) {
 	if n > 1 && f.ix.Layers[n-1].Object != f.ix.Layers[n-2].Object {
 		f.closeAll()
 		f.below, f.under = nil, nil
 	}
-	sign := signOf(f.ix, n, moves)
-	laid, was := f.ix.Layers[n-1].Filament, f.laid
-	f.laid = laid
-	if n > 3 && f.below != nil && sign == f.sign && absN(laid-was)*500 <= was {
+	sign := uint64(0)
+	if f.alike(n-1) || f.alike(n) {
+		sign = signOf(f.ix, n, moves)
+	}
+	if n > 3 && f.below != nil && sign == f.sign && f.alike(n-1) {
 		f.again(n)
 		return
 	}
-	f.sign, f.moves = sign, moves
-	s := raster.NewSection(f.frame, f.ix, n, moves)
+	f.sign, f.moves, f.paths = sign, moves, paths
+	s := raster.SectionOf(f.frame, f.ix, n, moves, paths)
 	f.areas = append(f.areas, s.Solid.Area())
 	if f.below != nil {
 		f.compare(n, s, moves)
@@ -58,7 +60,8 @@ func (f *Finder) Add(n int, moves []layer.Move) {
 	if f.below != nil {
 		f.under = f.below.Solid
 	}
-	f.below = s
+	s.Release()
+	f.below, f.moves, f.paths = s, nil, nil
 }
 
 // Report returns what was found.
@@ -76,6 +79,7 @@ func (f *Finder) Report() *Report {
 func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(float64)) (*Report,
 	error) {
 	f := NewFinder(ix)
+	layers := ix.NewDecoder(src)
 	for n := 1; n <= len(ix.Layers); n++ {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -83,11 +87,11 @@ func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(
 		if progress != nil && n%8 == 0 {
 			progress(float64(n) / float64(len(ix.Layers)))
 		}
-		moves, err := ix.Decode(src, n)
+		moves, err := layers.Layer(n)
 		if err != nil {
 			return nil, err
 		}
-		f.Add(n, moves)
+		f.Add(n, moves, layer.Paths(moves))
 	}
 	return f.Report(), nil
 }
@@ -95,6 +99,16 @@ func Find(ctx context.Context, src layer.Source, ix *layer.Index, progress func(
 func (f *Finder) add(n int, kind string, certainty float64, reason string) {
 	f.marks = append(f.marks, Landmark{BeforeLayer: &n, Kind: kind,
 		Certainty: math.Round(min(certainty, 0.99)*100) / 100, Reason: reason})
+}
+
+// alike reports whether layer n and the next lay as much with as many moves: then they may
+// lay the same.
+func (f *Finder) alike(n int) bool {
+	if n < 1 || n >= len(f.ix.Layers) {
+		return false
+	}
+	a, b := &f.ix.Layers[n-1], &f.ix.Layers[n]
+	return a.Moves == b.Moves && absN(b.Filament-a.Filament)*500 <= a.Filament
 }
 
 // signOf tells the way on which a layer is laid from that of another; with as much filament
@@ -177,8 +191,8 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes "+
 				"on", ends))
 		}
-	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea && figures(ended) > 1:
-		k := figures(ended)
+	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea && figures(ended, below.Solid) > 1:
+		k := figures(ended, below.Solid)
 		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(k)),
 			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", k, ends))
 	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
@@ -188,7 +202,7 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	f.heights(n)
 	// A line over nothing leaves fresh cells; where there are hardly any, the
 	// moves need not be followed.
-	if fresh := s.NewHere(below); fresh.Area() < 0.8 {
+	if s.Overhang(below).Area() < 0.8 || s.NewHere(below).Area() < 0.8 {
 		return
 	}
 	if l := longest(s, below, moves); l >= 3 {
@@ -213,13 +227,14 @@ const (
 	engravedArea  = 6
 )
 
-// figures counts the places where plastic ends that are more than a line's seam.
-func figures(ended *raster.Grid) int {
+// figures counts the places where plastic ends that are more than a line's seam and lie
+// inside of what was laid below: at its rim a slope ends, in pieces.
+func figures(ended, was *raster.Grid) int {
 	core := ended.Clone()
 	core.Erode(1)
 	k := 0
 	for _, p := range core.Pieces() {
-		if p.Cells > 3 {
+		if p.Cells > 3 && p.Inside(was, 2) {
 			k++
 		}
 	}
@@ -248,7 +263,7 @@ func trim(n gcode.Nano) string { return string(gcode.AppendMM(nil, (n+500)/1000*
 // and ends over plastic, mm.
 func longest(s, below *raster.Section, moves []layer.Move) float64 {
 	best := 0.0
-	step := s.Laid.Cell
+	step := s.Solid.Cell
 	for i := range moves {
 		m := &moves[i]
 		if m.Kind != gcode.Lay || m.Arc != nil {
@@ -266,7 +281,7 @@ func longest(s, below *raster.Section, moves []layer.Move) float64 {
 		for j := 0; j <= k; j++ {
 			t := float64(j) / float64(k)
 			x, y := x0+dx*t, y0+dy*t
-			if !s.Solid.At(x, y) && !s.Laid.At(x, y) {
+			if !s.Solid.At(x, y) {
 				held, from = false, -1
 				continue
 			}

@@ -262,3 +262,141 @@ func TestPartsEnd(t *testing.T) {
 		}
 	}
 }
+
+// propped is a block with a pocket of 16 by 10 mm on layers 6 to 20, in which prop stands; it
+// says what a line is for when named is set.
+func propped(named bool, prop func(s *sheet, n int)) []byte {
+	s := newSheet()
+	for n := 1; n <= 25; n++ {
+		s.layer(n, 0.2*float64(n))
+		open := n > 5 && n <= 20
+		kind := func(word string) {
+			if named {
+				s.kind(word)
+			}
+		}
+		kind("outer wall")
+		s.rect(110, 110, 15-.225, 12-.225)
+		kind("inner wall")
+		s.rect(110, 110, 15-.675, 12-.675)
+		if open {
+			kind("outer wall")
+			s.rect(110, 110, 8+.225, 5+.225)
+			kind("inner wall")
+			s.rect(110, 110, 8+.675, 5+.675)
+		}
+		kind("fill")
+		for x := 96.3; x < 124; x += 2.5 {
+			if open && x > 100.6 && x < 119.4 {
+				s.to(x, 98.9)
+				s.lay(x, 104.1)
+				s.to(x, 115.9)
+				s.lay(x, 121.1)
+			} else {
+				s.to(x, 98.9)
+				s.lay(x, 121.1)
+			}
+		}
+		if open {
+			prop(s, n)
+		}
+	}
+	return s.b.Bytes()
+}
+
+// TestPropped finds a pocket whose ceiling is held up by something that no comment calls
+// support, and takes fill for no pocket.
+func TestPropped(t *testing.T) {
+	zigzag := func(gap float64) func(s *sheet, n int) {
+		return func(s *sheet, _ int) {
+			y0, y1 := 105+gap+.2, 115-gap-.2
+			s.to(102+gap+.2, y0)
+			for k, x := 0, 102+gap+.2; x <= 118-gap-.2; k, x = k+1, x+2.2 {
+				if k%2 == 1 {
+					y0, y1 = y1, y0
+				}
+				s.lay(x, y0)
+				s.lay(x, y1)
+				y0, y1 = min(y0, y1), max(y0, y1)
+			}
+		}
+	}
+	lines := func(s *sheet, _ int) {
+		for x := 103.0; x < 118; x += 2 {
+			s.to(x, 105.8)
+			s.lay(x, 114.2)
+		}
+	}
+	ring := func(s *sheet, _ int) { s.rect(110, 110, 7.2, 4.2) }
+	both := func(s *sheet, n int) {
+		ring(s, n)
+		for x := 104.0; x < 117; x += 2 {
+			s.to(x, 106.1)
+			s.lay(x, 113.9)
+		}
+	}
+	for _, named := range []bool{false, true} {
+		for name, prop := range map[string]func(s *sheet, n int){
+			"nothing": func(*sheet, int) {}, "zigzag": zigzag(0.6), "zigzag near by": zigzag(0.3),
+			"lines": lines, "ring": ring, "ring and lines": both,
+			"plate under it": func(s *sheet, n int) {
+				if n < 9 {
+					lines(s, n)
+				}
+			},
+		} {
+			t.Run(fmt.Sprintf("%s, named %v", name, named), func(t *testing.T) {
+				data := propped(named, prop)
+				r, err := landmark.Find(context.Background(), bytes.NewReader(data),
+					demotest.Index(t, data), nil)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if len(r.Pockets) != 1 {
+					t.Fatalf("%d pockets: %+v", len(r.Pockets), r.Pockets)
+				}
+				p := r.Pockets[0]
+				if p.Shape != "rect" || math.Abs(p.Across-10) > 0.05 || p.FirstOpen != 6 ||
+					p.LastOpen != 20 || p.Closes == nil || *p.Closes != 21 {
+					t.Errorf("%s, %.2f mm across, layers %d to %d", p.Shape, p.Across, p.FirstOpen, p.LastOpen)
+				}
+			})
+		}
+	}
+}
+
+// TestNotPropped takes a pin that turns in its hole, and fill that runs round, for no support.
+func TestNotPropped(t *testing.T) {
+	pin := func(s *sheet, _ int) {
+		s.rect(110, 110, 7.2, 4.2)
+		s.rect(110, 110, 6.75, 3.75)
+		for x := 104.0; x < 117; x += 2 {
+			s.to(x, 106.5)
+			s.lay(x, 113.5)
+		}
+	}
+	named := func(s *sheet, n int) {
+		s.kind("outer wall")
+		s.rect(110, 110, 7.2, 4.2)
+		s.kind("fill")
+	}
+	islands := newSheet() // small blocks with a ring of fill in them
+	for n := 1; n <= 25; n++ {
+		islands.layer(n, 0.2*float64(n))
+		for _, half := range []float64{6, 5.55, 4.5} {
+			islands.rect(110, 110, half, half)
+		}
+	}
+	for name, data := range map[string][]byte{"pin": propped(false, pin),
+		"named": propped(true, named), "islands": islands.b.Bytes()} {
+		r, err := landmark.Find(context.Background(), bytes.NewReader(data), demotest.Index(t, data), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range r.Pockets {
+			if p.Across > 9.5 {
+				t.Errorf("%s: a pocket %.1f mm wide on layers %d to %d", name, p.Across, p.FirstOpen, p.LastOpen)
+			}
+		}
+	}
+}

@@ -109,7 +109,7 @@ func (t *track) grows(f raster.Frame, p *raster.Piece) float64 {
 // measure measures an opening of layer n: by its wall, else by its cells.
 func (f *Finder) measure(n int, p *raster.Piece) *shape {
 	if f.ringsOf != n {
-		f.rings, f.ringsOf = ringsOf(f.ix, n, f.moves), n
+		f.rings, f.ringsOf = ringsOf(f.ix, n, f.moves, f.paths), n
 	}
 	if r := wallOf(f.rings, f.frame, p); r != nil {
 		return measureEdge(r.edge())

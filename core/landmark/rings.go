@@ -16,10 +16,10 @@ type ring struct {
 }
 
 // ringsOf returns the closed paths of layer n, the one that begins furthest left first.
-func ringsOf(ix *layer.Index, n int, moves []layer.Move) []ring {
+func ringsOf(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) []ring {
 	var out []ring
 	l := &ix.Layers[n-1]
-	for _, p := range layer.Paths(moves) {
+	for _, p := range paths {
 		if !p.Closed || p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support ||
 			p.Length <= 0 {
 			continue

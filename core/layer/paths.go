@@ -33,11 +33,16 @@ func (c Class) String() string { return classNames[c] }
 type Path struct {
 	From, To int // moves From … To-1
 	Class    Class
+	Named    bool // the class is what the file's own label says
 	Closed   bool
 	Length   float64 // mm
 	Laid     gcode.Nano
-	box      [4]gcode.Nano
+	Bent     bool          // an arc is in it
+	box      [4]gcode.Nano // of its ends
 }
+
+// Box holds the ends of all moves of the path, and the moves themselves unless it is Bent.
+func (p *Path) Box() [4]gcode.Nano { return p.box }
 
 // Paths groups the moves of a layer. Classes come from the file's own labels
 // where their words are plain, else from shape: a closed path is a wall, an
@@ -71,17 +76,19 @@ func (p *Path) add(i int, m *Move) {
 	p.To = i + 1
 	p.Laid += m.Laid
 	p.Length += m.Length()
-	p.box = union(p.box, [4]gcode.Nano{m.To[0], m.To[1], m.To[0], m.To[1]})
+	p.Bent = p.Bent || m.Arc != nil
+	b := &p.box
+	b[0], b[1] = min(b[0], m.To[0]), min(b[1], m.To[1])
+	b[2], b[3] = max(b[2], m.To[0]), max(b[3], m.To[1])
 }
 
 // Length returns the way of a move in mm.
 func (m *Move) Length() float64 {
-	dx, dy, dz := (m.To[0] - m.From[0]).Millimetres(), (m.To[1] - m.From[1]).Millimetres(),
-		(m.To[2] - m.From[2]).Millimetres()
+	dx, dy, dz := float64(m.To[0]-m.From[0]), float64(m.To[1]-m.From[1]), float64(m.To[2]-m.From[2])
 	if m.Arc != nil {
-		return math.Hypot(m.Arc.Length(), dz)
+		return math.Hypot(m.Arc.Length(), dz/float64(gcode.MM))
 	}
-	return math.Sqrt(dx*dx + dy*dy + dz*dz)
+	return math.Sqrt(dx*dx+dy*dy+dz*dz) / float64(gcode.MM)
 }
 
 // closes reports whether a path has come back to where it began.
@@ -122,6 +129,7 @@ func classify(moves []Move, paths []Path) {
 		}
 		p.Closed = closes(moves, p)
 		if p.Class = labelClass(moves[p.From].Label); p.Class != Other {
+			p.Named = true
 			continue
 		}
 		p.Class = Fill

@@ -3,7 +3,6 @@ package raster
 import (
 	"math"
 
-	"dogear/core/gcode"
 	"dogear/core/layer"
 )
 
@@ -44,23 +43,9 @@ func NewModel(ix *layer.Index) *Model {
 func (m *Model) Add(ix *layer.Index, n int, moves []layer.Move) {
 	l := &ix.Layers[n-1]
 	clear(m.grid.rows)
-	var part [4]gcode.Nano
-	if n <= 2 {
-		part = PartBox(ix)
-	}
-	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
-			p.Closed && Surrounds(moves[p.From:p.To], part) {
-			continue
-		}
-		for i := p.From; i < p.To; i++ {
-			v := &moves[i]
-			if v.Line <= ix.Prime.Last {
-				continue
-			}
-			w := max(min(v.Width(l.Height, l.Diameter), 1.2), 1.05*m.Cell)
-			eachPiece(v, func(x0, y0, x1, y1 float64) { m.grid.Line(x0, y0, x1, y1, w) })
-		}
+	strokes := strokesOf(ix, n, moves, layer.Paths(moves))
+	for i := range strokes.paths {
+		strokes.draw(m.grid, &strokes.paths[i], 1.05*m.Cell)
 	}
 	id := uint32(len(m.tops) + 1)
 	m.tops = append(m.tops, float32(l.Z.Millimetres()))

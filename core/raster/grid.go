@@ -191,6 +191,33 @@ func (g *Grid) Dilate(k int) {
 	}
 }
 
+// andNotNear takes away what lies within k cells of b, as b grown by Dilate would. It costs
+// little where there is little in g.
+func (g *Grid) andNotNear(b *Grid, k int) {
+	for y := range g.H {
+		for i := range g.stride {
+			v := &g.rows[y*g.stride+i]
+			for dy := -k; dy <= k && *v != 0; dy++ {
+				if y+dy < 0 || y+dy >= g.H {
+					continue
+				}
+				row := b.rows[(y+dy)*g.stride : (y+dy+1)*g.stride]
+				left, right := uint64(0), uint64(0)
+				if i > 0 {
+					left = row[i-1]
+				}
+				if i+1 < len(row) {
+					right = row[i+1]
+				}
+				*v &^= row[i]
+				for s := 1; s <= k-max(dy, -dy); s++ {
+					*v &^= row[i]<<s | left>>(64-s) | row[i]>>s | right<<(64-s)
+				}
+			}
+		}
+	}
+}
+
 // Erode shrinks the set by k cells from all sides.
 func (g *Grid) Erode(k int) {
 	g.Not()
@@ -220,8 +247,21 @@ func (p *Piece) Grid(f Frame) *Grid {
 
 // Pieces returns the connected parts (by sides) of the set, and whether each
 // touches the border of the grid.
-func (g *Grid) Pieces() []Piece {
+func (g *Grid) Pieces() []Piece { return g.regions().pieces }
+
+// regions are the connected parts of a set, to be found by their cells.
+type regions struct {
+	Frame
+	pieces []Piece
+	rows   []int32 // by row: the first of its runs; one more at the end
+	runs   []run   // row by row, from the left to the right
+	piece  []int32 // by run
+}
+
+// regions returns the connected parts of the set.
+func (g *Grid) regions() *regions {
 	n := g.stretches()
+	rows := make([]int32, 0, g.H+1)
 	runs, parent := make([]run, 0, n), make([]int, 0, n)
 	find := func(i int) int {
 		for parent[i] != i {
@@ -233,6 +273,7 @@ func (g *Grid) Pieces() []Piece {
 	lastStart, lastEnd := 0, 0
 	for y := range g.H {
 		start := len(runs)
+		rows = append(rows, int32(start))
 		for x := 0; x < g.W; {
 			x = g.next(y, x, true)
 			if x >= g.W {
@@ -283,7 +324,38 @@ func (g *Grid) Pieces() []Piece {
 		p.Edge = p.Edge || r.x0 == 0 || r.x1 == g.W-1 || r.y == 0 || r.y == g.H-1
 		p.runs = append(p.runs, *r)
 	}
-	return out
+	return &regions{g.Frame, out, append(rows, int32(len(runs))), runs, piece}
+}
+
+// at returns in which part a cell lies, onWall for none.
+func (r *regions) at(x, y int) int {
+	if y < 0 || y >= r.H {
+		return onWall
+	}
+	lo, hi := int(r.rows[y]), int(r.rows[y+1])
+	for lo < hi {
+		if mid := (lo + hi) / 2; r.runs[mid].x1 < x {
+			lo = mid + 1
+		} else {
+			hi = mid
+		}
+	}
+	if lo == int(r.rows[y+1]) || r.runs[lo].x0 > x {
+		return onWall
+	}
+	return int(r.piece[lo])
+}
+
+// near reports whether a cell within k of another is in the set.
+func (g *Grid) near(x, y, k int) bool {
+	for dy := -k; dy <= k; dy++ {
+		for dx := -k; dx <= k; dx++ {
+			if dx*dx+dy*dy <= k*k+1 && g.Has(x+dx, y+dy) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // stretches counts the stretches of cells in all rows.

@@ -3,7 +3,6 @@ package raster
 import (
 	"math"
 
-	"dogear/core/gcode"
 	"dogear/core/layer"
 )
 
@@ -42,16 +41,9 @@ func Round(ix *layer.Index, n int, moves []layer.Move, distances []float64) [][]
 		f.Cell *= math.Sqrt(k / mostFine)
 	}
 	f.W, f.H = int(w/f.Cell)+2, int(h/f.Cell)+2
-	var part [4]gcode.Nano
-	if n <= 2 {
-		part = PartBox(ix)
-	}
 	laid := NewGrid(f)
-	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
-			p.Closed && Surrounds(moves[p.From:p.To], part) {
-			continue
-		}
+	strokes := strokesOf(ix, n, moves, layer.Paths(moves))
+	for _, p := range strokes.paths {
 		for i := p.From; i < p.To; i++ {
 			if moves[i].Line > ix.Prime.Last {
 				eachPiece(&moves[i], func(x0, y0, x1, y1 float64) { laid.Line(x0, y0, x1, y1, 2*rim) })

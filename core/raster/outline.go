@@ -56,8 +56,8 @@ func Boxes(ix *layer.Index) *Outline {
 	return o
 }
 
-// Add adds layer n, decoded into moves.
-func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
+// Add adds layer n, decoded into moves and their paths.
+func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) {
 	var part [4]gcode.Nano
 	if n <= 2 {
 		part = PartBox(ix)
@@ -65,9 +65,15 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 	var x, y strip
 	x.init(ix.Box[0], ix.Box[2])
 	y.init(ix.Box[1], ix.Box[3])
-	for _, p := range layer.Paths(moves) {
+	for i := range paths {
+		p := &paths[i]
 		if p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 &&
-			Surrounds(moves[p.From:p.To], part) {
+			Surrounds(moves[p.From:p.To], part) || moves[p.To-1].Line <= ix.Prime.Last {
+			continue
+		}
+		// What is laid inside of a wall adds nothing.
+		if b := millimetres(p.Box()); !p.Bent && o.holds(b) && x.covers(b[0], b[2]) &&
+			y.covers(b[1], b[3]) {
 			continue
 		}
 		for i := p.From; i < p.To; i++ {
@@ -78,14 +84,29 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move) {
 			b := moveBox(m)
 			x.mark(b[0], b[2])
 			y.mark(b[1], b[3])
-			if o.Box == [4]float32{} {
-				o.Box = [4]float32{float32(b[0]), float32(b[1]), float32(b[2]), float32(b[3])}
-			}
-			o.Box = [4]float32{min(o.Box[0], float32(b[0])), min(o.Box[1], float32(b[1])),
-				max(o.Box[2], float32(b[2])), max(o.Box[3], float32(b[3]))}
+			o.grow(b)
 		}
 	}
 	o.Front[n-1], o.Side[n-1] = x.runs(), y.runs()
+}
+
+// grow makes the box hold another one.
+func (o *Outline) grow(b [4]float64) {
+	if o.Box == [4]float32{} {
+		o.Box = [4]float32{float32(b[0]), float32(b[1]), float32(b[2]), float32(b[3])}
+	}
+	o.Box = [4]float32{min(o.Box[0], float32(b[0])), min(o.Box[1], float32(b[1])),
+		max(o.Box[2], float32(b[2])), max(o.Box[3], float32(b[3]))}
+}
+
+// holds reports whether another box lies in the box.
+func (o *Outline) holds(b [4]float64) bool {
+	return o.Box[0] <= float32(b[0]) && o.Box[1] <= float32(b[1]) && o.Box[2] >= float32(b[2]) &&
+		o.Box[3] >= float32(b[3])
+}
+
+func millimetres(b [4]gcode.Nano) [4]float64 {
+	return [4]float64{b[0].Millimetres(), b[1].Millimetres(), b[2].Millimetres(), b[3].Millimetres()}
 }
 
 func moveBox(m *layer.Move) [4]float64 {
@@ -139,12 +160,26 @@ func (s *strip) init(lo, hi gcode.Nano) {
 	s.step = max((hi-lo).Millimetres()/columns, 0.05)
 }
 
+// between returns the first and the last column of a stretch, mm.
+func (s *strip) between(a, b float64) (int, int) {
+	return max(0, int((a-s.lo)/s.step)), min(columns-1, int((b-s.lo)/s.step))
+}
+
 func (s *strip) mark(a, b float64) {
-	i := max(0, int((a-s.lo)/s.step))
-	j := min(columns-1, int((b-s.lo)/s.step))
-	for ; i <= j; i++ {
+	for i, j := s.between(a, b); i <= j; i++ {
 		s.on[i] = true
 	}
+}
+
+// covers reports whether all of a stretch is covered already.
+func (s *strip) covers(a, b float64) bool {
+	i, j := s.between(a, b)
+	for ; i <= j; i++ {
+		if !s.on[i] {
+			return false
+		}
+	}
+	return true
 }
 
 // runs returns the covered stretches, closing gaps of less than two

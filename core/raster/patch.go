@@ -41,6 +41,29 @@ func (t *Patch) and(g *Grid) {
 	}
 }
 
+// draw adds a patch to a grid of the whole.
+func (t *Patch) draw(g *Grid) {
+	for y := range t.H {
+		to := g.rows[(y+t.y)*g.stride+t.x>>6:]
+		for i, v := range t.rows[y*t.stride : (y+1)*t.stride] {
+			to[i] |= v
+		}
+	}
+}
+
+// closed returns a piece with what it runs round.
+func (p *Piece) closed(f Frame, margin int) *Patch {
+	t := p.Patch(f, margin)
+	gaps := t.Clone()
+	gaps.Not()
+	for _, q := range gaps.Pieces() {
+		if !q.Edge {
+			q.Draw(t.Grid)
+		}
+	}
+	return t
+}
+
 // Draw adds a piece to a grid.
 func (p *Piece) Draw(g *Grid) {
 	for _, r := range p.runs {
@@ -65,6 +88,16 @@ func (p *Piece) On(g *Grid) int {
 		}
 	}
 	return n
+}
+
+// Inside reports whether all within k cells of a piece is in a grid of the frame that the
+// piece was found in.
+func (p *Piece) Inside(g *Grid, k int) bool {
+	t := p.Patch(g.Frame, k)
+	t.Dilate(k)
+	n := t.Count()
+	t.and(g)
+	return t.Count() == n
 }
 
 // Common returns how many cells two pieces share.

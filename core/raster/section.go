@@ -9,12 +9,13 @@ import (
 
 // Section is one layer on a grid.
 type Section struct {
-	Laid   *Grid // cells covered by what is laid
 	Solid  *Grid // what is inside the outline, the gaps of sparse fill included
 	Open   *Grid // enclosed empty places with a wall around them: holes, pockets
 	Pieces int   // islands of Solid
 
 	islands []Piece
+	strokes strokes
+	laid    *Grid // cells covered by what is laid, once somebody has asked
 }
 
 // smallest opening and island that count, mm².
@@ -30,47 +31,41 @@ const (
 // NewSection draws the moves of layer n. Skirts, prime lines and supports are
 // left out.
 func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
-	s := &Section{Laid: NewGrid(f)}
+	return SectionOf(f, ix, n, moves, layer.Paths(moves))
+}
+
+// SectionOf is NewSection for moves whose paths are known.
+func SectionOf(f Frame, ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) *Section {
+	s := &Section{strokes: strokesOf(ix, n, moves, paths)}
 	walls := NewGrid(f)
-	h := ix.Layers[n-1].Height
-	var part [4]gcode.Nano
-	if n <= 2 {
-		part = PartBox(ix)
-	}
-	for _, p := range layer.Paths(moves) {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
-			p.Closed && Surrounds(moves[p.From:p.To], part) {
-			continue
-		}
-		wall := p.Class == layer.Outer || p.Class == layer.Inner || p.Closed
-		for i := p.From; i < p.To; i++ {
-			m := &moves[i]
-			if m.Line <= ix.Prime.Last {
-				continue
-			}
-			// A width that is a little generous closes the seams between
-			// neighbouring lines; a drawn line is never wider than laid by half.
-			w := min(m.Width(h, ix.Layers[n-1].Diameter), 1.2)
-			on := s.Laid
-			if wall {
-				on = walls
-			}
-			eachPiece(m, func(x0, y0, x1, y1 float64) { on.Line(x0, y0, x1, y1, w) })
+	for i := range s.strokes.paths {
+		if p := &s.strokes.paths[i]; isWall(p) {
+			s.strokes.draw(walls, p, 0)
 		}
 	}
-	s.Laid.Or(walls)
+	edges, empty := walls, regionsOf(walls)
+	fill, outside := s.strokes.fill(empty, walls)
+	if len(outside) > 0 {
+		edges = walls.Clone()
+		for _, p := range outside {
+			s.strokes.draw(edges, p, 0)
+		}
+		empty = regionsOf(edges)
+		fill, _ = s.strokes.fill(empty, edges)
+	}
 	s.Open = NewGrid(f)
 	s.Solid = NewGrid(f)
-	empty := s.Laid.Clone()
-	empty.Not()
 	least := int(smallest / (f.Cell * f.Cell))
 	deep := int(narrowest/2/f.Cell + 0.5)
-	for _, p := range empty.Pieces() {
-		if p.Edge {
-			p.Draw(s.Solid) // the outside, for now
-			continue
+	outer := NewGrid(f)
+	for i := range empty.pieces {
+		if p := &empty.pieces[i]; p.Edge {
+			p.Draw(outer)
 		}
-		if p.Cells < least || min(p.X1-p.X0, p.Y1-p.Y0) < 2*deep {
+	}
+	for i := range empty.pieces {
+		p := &empty.pieces[i]
+		if p.Edge || p.Cells < least || min(p.X1-p.X0, p.Y1-p.Y0) < 2*deep || fill[i].holds() {
 			continue
 		}
 		hole := p.Patch(f, deep+1)
@@ -83,10 +78,13 @@ func NewSection(f Frame, ix *layer.Index, n int, moves []layer.Move) *Section {
 			continue
 		}
 		hole.Erode(deep)
-		if hole.Count() > 0 { // else it is a seam between two lines
+		if hole.Count() > 0 {
 			p.Draw(s.Open)
-		}
+		} else if round := s.strokes.propped(p, outer); round != nil {
+			round.draw(s.Open)
+		} // else it is a seam between two lines
 	}
+	s.Solid.Or(outer)
 	s.Solid.Or(s.Open)
 	s.Solid.Not()
 	for _, p := range s.Solid.Pieces() {
@@ -125,24 +123,43 @@ func eachPiece(m *layer.Move, f func(x0, y0, x1, y1 float64)) {
 	f(x, y, m.To[0].Millimetres(), m.To[1].Millimetres())
 }
 
-// NewHere returns what this layer lays over nothing: plastic with no plastic
-// under it nor within a line's width beside it. below is nil for layer 1, where
-// everything lies on the bed.
-func (s *Section) NewHere(below *Section) *Grid {
-	g := s.Laid.Clone()
+// Overhang returns where the section lies over nothing: with no plastic under it nor within a
+// line's width beside it. below is nil for layer 1, where everything lies on the bed.
+func (s *Section) Overhang(below *Section) *Grid {
 	if below == nil {
-		return NewGrid(g.Frame)
+		return NewGrid(s.Solid.Frame)
 	}
-	under := below.Solid.Clone()
-	under.Dilate(max(1, int(0.45/g.Cell+0.5)))
-	g.AndNot(under)
+	g := s.Solid.Clone()
+	g.AndNot(below.Solid)
+	g.andNotNear(below.Solid, max(1, int(0.45/g.Cell+0.5)))
 	return g
 }
+
+// NewHere returns what this layer lays over nothing: of the Overhang what plastic covers, not
+// the gaps of its fill.
+func (s *Section) NewHere(below *Section) *Grid {
+	g := s.Overhang(below)
+	if g.Count() == 0 {
+		return g
+	}
+	if s.laid == nil {
+		s.laid = NewGrid(g.Frame)
+		for i := range s.strokes.paths {
+			s.strokes.draw(s.laid, &s.strokes.paths[i], 0)
+		}
+	}
+	g.And(s.laid)
+	return g
+}
+
+// Release lets go of the moves that the section was made of. NewHere must not be asked for
+// behind it.
+func (s *Section) Release() { s.strokes = strokes{} }
 
 // CoveredHere returns where this layer closes an opening of the one below.
 func (s *Section) CoveredHere(below *Section) *Grid {
 	if below == nil {
-		return NewGrid(s.Laid.Frame)
+		return NewGrid(s.Solid.Frame)
 	}
 	g := below.Open.Clone()
 	g.And(s.Solid)

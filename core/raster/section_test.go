@@ -142,7 +142,7 @@ func TestOutline(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		o.Add(ix, n+1, moves)
+		o.Add(ix, n+1, moves, layer.Paths(moves))
 	}
 	for n, pieces := range []int{2, 2, 1, 1} {
 		if len(o.Front[n]) != 2*pieces || len(o.Side[n]) != 2 {
