@@ -16,7 +16,7 @@ import (
 )
 
 // indexVersion changes when the index changes its shape; older ones are made anew.
-const indexVersion = 11
+const indexVersion = 12
 
 // Reading is what a reading of a print found.
 type Reading struct {

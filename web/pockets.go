@@ -106,7 +106,7 @@ func (b *book) pockets(m *marked) []pocketView {
 		}
 		k := slices.IndexFunc(groups, func(g *group) bool {
 			return g.p.Shape == p.Shape && g.p.FirstOpen == p.FirstOpen && *g.p.Closes == *p.Closes &&
-				math.Abs(g.p.Across-p.Across) < 0.3
+				g.p.Side == p.Side && g.p.Support == p.Support && math.Abs(g.p.Across-p.Across) < 0.3
 		})
 		if k < 0 {
 			groups = append(groups, &group{p: p})
@@ -159,6 +159,9 @@ func (b *book) afterwards(m *marked) []string {
 			continue
 		}
 		h := heap{part: best, pocket: openWords(&all[i])}
+		if all[i].Support > 0 {
+			h.pocket += " (take its support out first)"
+		}
 		k := slices.IndexFunc(heaps,
 			func(o heap) bool { return o.part == h.part && o.pocket == h.pocket })
 		if k < 0 {

@@ -80,7 +80,8 @@ func checkRun(t *testing.T, start State, text []byte) int {
 		c.Parse(line)
 		b.Exec(&c, &act)
 		laid += act.Laid
-		if act.Kind != Lay || run.Each[lines] != act.Laid || act.Laid != act.DE || run.Ends[lines] != [2]Nano{b.Pos[0], b.Pos[1]} {
+		if act.Kind != Lay || run.Each[lines] != act.Laid || act.Laid != act.DE ||
+			run.Ends[lines] != [2]Nano{b.Pos[0], b.Pos[1]} {
 			t.Fatalf("%q: move %d is %+v, ends at %v", text, lines+1, act, run.Ends[lines])
 		}
 		if p := b.Pos; p[0] < run.Box[0] || p[0] > run.Box[2] || p[1] < run.Box[1] || p[1] > run.Box[3] {

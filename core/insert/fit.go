@@ -43,6 +43,12 @@ func Words(p *landmark.Pocket) string {
 	if p.Closes != nil {
 		open = fmt.Sprintf("open until layer %d", p.LastOpen)
 	}
+	if p.Side {
+		open += ", and to the side"
+	}
+	if p.Support > 0 {
+		open += ", support in it"
+	}
 	return fmt.Sprintf("%s, %s, %.1f deep, %s", p.Shape, size, p.Depth, open)
 }
 
@@ -67,6 +73,10 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 	case f.Narrow > 0 && f.Narrow > p.Widest && f.Side >= -press:
 		care(layer.Grave, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to "+
 			"%.1f mm. Stop before layer %d.", f.Narrow, p.At(f.Narrow).Across, f.lastWide(n))
+	case p.Rough > 0 && math.Abs(f.Side) <= press+p.Rough/2 && f.Narrow <= p.Widest:
+		care(layer.Care, "insert-fit", "Whether it goes in is not sure: no closed wall goes round the "+
+			"pocket, so it is measured to %.1f mm only, and %s would have %.2f mm at each side. Try it "+
+			"with a print of a few layers.", p.Rough, what, f.Side)
 	case f.Narrow > 0 || f.Side < -press:
 		care(layer.Grave, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what,
 			-f.Side)
@@ -93,13 +103,21 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 			math.Max(f.Above, 0))
 	}
 	if f.Level != layer.Grave {
-		f.more(p, part)
+		f.more(p, part, n)
 	}
 	return f
 }
 
-// more adds what a person should know about something that goes in.
-func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart) {
+// more adds what a person should know about something that goes in before layer n.
+func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart, n int) {
+	switch {
+	case p.Support >= n:
+		f.raise("insert-support", fmt.Sprintf(" Support stands in the pocket, and is laid on up to "+
+			"layer %d: take it out, and stop before layer %d, or it is laid onto what goes in.", p.Support,
+			p.Support+1))
+	case p.Support > 0:
+		f.raise("insert-support", " Support stands in the pocket: take it out first.")
+	}
 	if f.Rest > p.FloorZ+0.3 && part.Shape != "ball" {
 		f.Words += fmt.Sprintf(" It rests where the pocket gets narrower, %.1f mm above its floor.",
 			f.Rest-p.FloorZ)
@@ -111,6 +129,10 @@ func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart) {
 		f.Words += " Mark which pole faces up."
 	} else if part.Steel && f.Side > rattles && part.Shape != "ball" {
 		f.Words += " It has room to move; a drop of glue keeps it still."
+	}
+	if p.Side {
+		f.raise("insert-open", " The pocket is open at the side too, and it can slide out: a drop of "+
+			"glue keeps it.")
 	}
 	if part.Shape == "hex" && p.Shape != "hex" || part.Shape == "square" && p.Shape != "rect" {
 		f.Words += " Nothing keeps it from turning."

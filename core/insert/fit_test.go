@@ -74,6 +74,41 @@ func TestFit(t *testing.T) {
 	}
 }
 
+// TestFitCare says what must be done or tried before something goes in.
+func TestFitCare(t *testing.T) {
+	ix := slab(100)
+	block := plan.InsertPart{Shape: "block", Across: 10, Length: 20, Height: 5}
+	support := func(p *landmark.Pocket) { p.Support = 44 }
+	rough := func(across float64) func(p *landmark.Pocket) {
+		return func(p *landmark.Pocket) {
+			p.Rough, p.Across, p.Size = 0.2, across, [2]float64{across + 10, across}
+		}
+	}
+	for name, c := range map[string]struct {
+		change func(p *landmark.Pocket)
+		n      int
+		level  string
+		code   string
+		want   string
+	}{
+		"nothing":          {func(*landmark.Pocket) {}, 45, "", "", "drops in"},
+		"support":          {support, 45, layer.Care, "insert-support", "take it out first"},
+		"support goes on":  {support, 42, layer.Care, "insert-support", "stop before layer 45"},
+		"rough":            {rough(10.2), 45, layer.Care, "insert-fit", "not sure"},
+		"rough and wide":   {rough(10.6), 45, "", "", "drops in"},
+		"rough and narrow": {rough(9.4), 45, layer.Grave, "insert-fit", "too wide"},
+		"open at the side": {func(p *landmark.Pocket) { p.Side = true }, 45, layer.Care, "insert-open",
+			"slide out"},
+	} {
+		p := pocket("rect", 20.2, 10.2, 10.2, 11, 44)
+		c.change(&p)
+		f := Of(ix, &p, &block, 1, c.n)
+		if f.Level != c.level || f.Code != c.code || !strings.Contains(f.Words, c.want) {
+			t.Errorf("%s: %s %s %q", name, f.Level, f.Code, f.Words)
+		}
+	}
+}
+
 // hollow is a pocket for a ball: a sphere of the diameter, its lowest point at
 // a height of 2 mm.
 func hollow(across float64) landmark.Pocket {

@@ -46,6 +46,9 @@ type Pocket struct {
 	Depth     float64    `json:"depth"`
 	FloorZ    float64    `json:"floor_z"`
 	Widest    int        `json:"widest"`   // the layer on which it is widest
+	Support   int        `json:"support"`  // the last layer on which support stands in it, 0 for none
+	Side      bool       `json:"side"`     // it is open at the side too
+	Rough     float64    `json:"rough"`    // by how much Across and Size may be out, mm; 0: by 0.05
 	Sections  []Opening  `json:"sections"` // from the first layer on, wherever its size changes
 }
 

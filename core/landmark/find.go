@@ -25,7 +25,8 @@ type Finder struct {
 	ringsOf int
 	areas   []float64 // of Solid, by layer, mm²
 	marks   []Landmark
-	open    []*track // openings of the layer below
+	open    []*track       // openings of the layer below
+	floors  []*raster.Grid // what the layers below cover, the newest last
 	pockets []Pocket
 }
 
@@ -38,7 +39,7 @@ func NewFinder(ix *layer.Index) *Finder { return &Finder{ix: ix, frame: raster.F
 func (f *Finder) Add(n int, moves []layer.Move, paths []layer.Path) {
 	if n > 1 && f.ix.Layers[n-1].Object != f.ix.Layers[n-2].Object {
 		f.closeAll()
-		f.below, f.under = nil, nil
+		f.below, f.under, f.floors = nil, nil, nil
 	}
 	sign := uint64(0)
 	if f.alike(n-1) || f.alike(n) {
@@ -61,6 +62,7 @@ func (f *Finder) Add(n int, moves []layer.Move, paths []layer.Path) {
 		f.under = f.below.Solid
 	}
 	s.Release()
+	f.remember(s.Solid)
 	f.below, f.moves, f.paths = s, nil, nil
 }
 
@@ -141,9 +143,13 @@ func signOf(ix *layer.Index, n int, moves []layer.Move) uint64 {
 // ends there.
 func (f *Finder) again(n int) {
 	f.under = f.below.Solid
+	f.remember(f.below.Solid)
 	f.areas = append(f.areas, f.areas[n-2])
 	f.heights(n)
 	for _, t := range f.open {
+		if t.support == t.last {
+			t.support = n
+		}
 		t.last, t.narrows = n, false
 	}
 }
@@ -169,6 +175,7 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	grown := s.Solid.Clone()
 	grown.AndNot(below.Solid)
 	fresh := grown.Area()
+	f.slots(n, grown)
 	share := ends / was
 	// A slope loses a rim a layer; a flat top ends all at once.
 	slope := f.usual(n)
@@ -191,7 +198,8 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes "+
 				"on", ends))
 		}
-	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea && figures(ended, below.Solid) > 1:
+	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea &&
+		figures(ended, below.Solid) > 1:
 		k := figures(ended, below.Solid)
 		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(k)),
 			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", k, ends))

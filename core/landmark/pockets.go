@@ -24,6 +24,8 @@ type track struct {
 	round    bool      // all of them are round, or nearly
 	newest   float64   // area on the newest layer
 	narrows  bool      // which is smaller than that on the one below
+	side     bool      // it is open at the side too
+	support  int       // the last layer on which support stands in it
 }
 
 // closedAt is the share of an opening that a layer must cover to close it. One
@@ -68,6 +70,7 @@ func (f *Finder) track(n int, s *raster.Section) {
 		if best >= 0 && (!covered || t.narrows) {
 			used[best] = true
 			t.follow(n, f, &pieces[best])
+			t.hold(n, s)
 			now = append(now, t)
 			continue
 		}
@@ -87,6 +90,7 @@ func (f *Finder) track(n int, s *raster.Section) {
 			t.floor = float64(g.On(f.below.Solid)) >= 0.5*float64(g.Cells)
 		}
 		t.follow(n, f, g)
+		t.hold(n, s)
 		now = append(now, t)
 	}
 	f.open = now
@@ -129,13 +133,19 @@ func (t *track) follow(n int, f *Finder, p *raster.Piece) {
 	}
 	s := f.measure(n, p)
 	t.measured = a
-	t.sections = append(t.sections, Opening{Layer: n, Across: hundredth(s.across),
-		Size: [2]float64{hundredth(s.w), hundredth(s.h)}, Inscribed: hundredth(s.inscribed)})
+	t.sections = append(t.sections, s.opening(n))
 	// Small circles are few cells, and look like anything.
 	t.round = t.round && (s.name == "round" || math.Min(s.w, s.h) > 0.8*math.Max(s.w, s.h) &&
 		s.inscribed > 0.85*s.across || s.across < 4)
 	if a > t.area {
 		t.area, t.widest, t.middle = a, n, s
+	}
+}
+
+// hold notes that support stands in the opening on layer n.
+func (t *track) hold(n int, s *raster.Section) {
+	if t.piece.On(s.Held) > 0 {
+		t.support = n
 	}
 }
 
@@ -156,7 +166,8 @@ func (f *Finder) close(t *track, at int) {
 		hundredth(t.middle.cy)}, Across: hundredth(t.middle.across),
 		Size: [2]float64{hundredth(t.middle.w), hundredth(t.middle.h)},
 		Turn: hundredth(t.middle.turn), Inscribed: hundredth(t.middle.inscribed), FirstOpen: t.first,
-		LastOpen: t.last, Widest: t.widest, Sections: t.sections}
+		LastOpen: t.last, Widest: t.widest, Support: t.support, Side: t.side,
+		Rough: t.middle.rough, Sections: t.sections}
 	first, last := &f.ix.Layers[t.first-1], &f.ix.Layers[t.last-1]
 	p.FloorZ = hundredth((first.Z - first.Height).Millimetres())
 	p.Depth = hundredth((last.Z - first.Z + first.Height).Millimetres())
@@ -168,6 +179,9 @@ func (f *Finder) close(t *track, at int) {
 	}
 	if at > 0 {
 		what := fmt.Sprintf("An opening %.1f mm wide and %.1f mm deep", p.Across, p.Depth)
+		if t.side {
+			what = fmt.Sprintf("A slot %.1f mm wide and %.1f mm deep, open at the side,", p.Across, p.Depth)
+		}
 		sure := 0.75 + min(0.2, p.Depth/20)
 		if !t.floor && p.Shape != "ball" {
 			sure -= 0.2

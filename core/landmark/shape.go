@@ -15,6 +15,13 @@ type shape struct {
 	w, h      float64
 	turn      float64
 	inscribed float64
+	rough     float64 // by how much across, w and h may be out; 0: by hardly anything
+}
+
+// opening returns the shape as that of an opening in layer n.
+func (s *shape) opening(n int) Opening {
+	return Opening{Layer: n, Across: hundredth(s.across), Size: [2]float64{hundredth(s.w),
+		hundredth(s.h)}, Inscribed: hundredth(s.inscribed)}
 }
 
 type point struct{ x, y float64 }
@@ -25,7 +32,7 @@ func measure(g *raster.Grid) *shape {
 	runs := g.Runs()
 	half := g.Cell / 2
 	var pts []point
-	s := &shape{}
+	s := &shape{rough: g.Cell}
 	area, n := 0.0, 0.0
 	for i := 0; i+2 < len(runs); i += 3 {
 		y, x0, x1 := float64(runs[i]), float64(runs[i+1]), float64(runs[i+2])

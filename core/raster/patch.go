@@ -90,6 +90,17 @@ func (p *Piece) On(g *Grid) int {
 	return n
 }
 
+// Beside returns how much of the border of a piece lies on a grid, 0 … 1.
+func (p *Piece) Beside(g *Grid) float64 {
+	t := p.Patch(g.Frame, 1)
+	ring := Patch{t.Clone(), t.x, t.y}
+	ring.Dilate(1)
+	ring.AndNot(t.Grid)
+	all := ring.Count()
+	ring.and(g)
+	return float64(ring.Count()) / float64(max(all, 1))
+}
+
 // Inside reports whether all within k cells of a piece is in a grid of the frame that the
 // piece was found in.
 func (p *Piece) Inside(g *Grid, k int) bool {

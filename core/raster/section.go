@@ -11,6 +11,7 @@ import (
 type Section struct {
 	Solid  *Grid // what is inside the outline, the gaps of sparse fill included
 	Open   *Grid // enclosed empty places with a wall around them: holes, pockets
+	Held   *Grid // what touches it has support in it
 	Pieces int   // islands of Solid
 
 	islands []Piece
@@ -21,12 +22,12 @@ type Section struct {
 // smallest opening and island that count, mm².
 const smallest = 1.2
 
-// An opening is at least so wide somewhere, mm, and so much of its border must
-// be wall: gaps of sparse fill end at fill lines.
-const (
-	narrowest = 1.4
-	wallShare = 0.88
-)
+// Narrowest is how wide an opening is at least somewhere, mm.
+const Narrowest = 1.4
+
+// wallShare is how much of an opening's border must be wall: gaps of sparse fill end at fill
+// lines.
+const wallShare = 0.88
 
 // NewSection draws the moves of layer n. Skirts, prime lines and supports are
 // left out.
@@ -53,10 +54,11 @@ func SectionOf(f Frame, ix *layer.Index, n int, moves []layer.Move, paths []laye
 		empty = regionsOf(edges)
 		fill, _ = s.strokes.fill(empty, edges)
 	}
-	s.Open = NewGrid(f)
+	s.Open, s.Held = NewGrid(f), NewGrid(f)
+	s.strokes.hold(s.Held)
 	s.Solid = NewGrid(f)
 	least := int(smallest / (f.Cell * f.Cell))
-	deep := int(narrowest/2/f.Cell + 0.5)
+	deep := int(Narrowest/2/f.Cell + 0.5)
 	outer := NewGrid(f)
 	for i := range empty.pieces {
 		if p := &empty.pieces[i]; p.Edge {
@@ -68,20 +70,19 @@ func SectionOf(f Frame, ix *layer.Index, n int, moves []layer.Move, paths []laye
 		if p.Edge || p.Cells < least || min(p.X1-p.X0, p.Y1-p.Y0) < 2*deep || fill[i].holds() {
 			continue
 		}
-		hole := p.Patch(f, deep+1)
-		ring := Patch{hole.Clone(), hole.x, hole.y}
-		ring.Dilate(1)
-		ring.AndNot(hole.Grid)
-		all := ring.Count()
-		ring.and(walls)
-		if float64(ring.Count()) < wallShare*float64(all) {
+		if p.Beside(walls) < wallShare {
 			continue
 		}
+		hole := p.Patch(f, deep+1)
 		hole.Erode(deep)
 		if hole.Count() > 0 {
 			p.Draw(s.Open)
+			if fill[i].seen > 0 {
+				p.Draw(s.Held)
+			}
 		} else if round := s.strokes.propped(p, outer); round != nil {
 			round.draw(s.Open)
+			round.draw(s.Held)
 		} // else it is a seam between two lines
 	}
 	s.Solid.Or(outer)

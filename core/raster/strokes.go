@@ -11,6 +11,7 @@ import (
 type strokes struct {
 	moves    []layer.Move
 	paths    []layer.Path
+	supports []layer.Path // what the file itself calls so
 	height   gcode.Nano
 	diameter float64
 	prime    int64 // last line of the prime line
@@ -23,15 +24,19 @@ func strokesOf(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) s
 		part = PartBox(ix)
 	}
 	kept := make([]layer.Path, 0, len(paths))
+	var supports []layer.Path
 	for _, p := range paths {
-		if p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support || n <= 2 &&
-			p.Closed && Surrounds(moves[p.From:p.To], part) {
-			continue
+		switch {
+		case p.Class == layer.Support:
+			supports = append(supports, p)
+		case p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 && p.Closed &&
+			Surrounds(moves[p.From:p.To], part):
+		default:
+			kept = append(kept, p)
 		}
-		kept = append(kept, p)
 	}
 	l := &ix.Layers[n-1]
-	return strokes{moves, kept, l.Height, l.Diameter, ix.Prime.Last}
+	return strokes{moves, kept, supports, l.Height, l.Diameter, ix.Prime.Last}
 }
 
 // isWall reports whether a path is an edge of the part, or runs along one.
@@ -145,7 +150,8 @@ type follower struct {
 	in    int     // the piece in which the line was last, onWall, or begins
 	first int     // piece that it was in, or begins
 	last  int
-	out   bool // some of it lies outside of all walls
+	held  *Grid // when set, the places are marked here, and nothing else is done
+	out   bool  // some of it lies outside of all walls
 }
 
 // A place that lies in no piece.
@@ -157,6 +163,10 @@ const (
 // look looks where a place lies, mm.
 func (f *follower) look(x, y float64) {
 	cx, cy := int((x-f.empty.X0)/f.empty.Cell), int((y-f.empty.Y0)/f.empty.Cell)
+	if f.held != nil {
+		f.held.span(cy, cx, cx)
+		return
+	}
 	k := f.empty.at(cx, cy)
 	switch {
 	case k == onWall:
@@ -189,6 +199,31 @@ func (f *follower) along(x0, y0, x1, y1 float64) {
 	f.left -= l
 }
 
+// follow follows a path and reports whether it could: one without length goes nowhere.
+func (f *follower) follow(s *strokes, p *layer.Path) bool {
+	if p.Length <= 0 || s.moves[p.To-1].Line <= s.prime {
+		return false
+	}
+	f.left, f.in, f.first, f.last, f.out = 0, begins, begins, begins, false
+	if each := float64(p.To-p.From) * looked / p.Length; each > 2 { // of short pieces a few
+		for j := p.From; j < p.To; j += int(each) {
+			from := &s.moves[j].From
+			f.look(from[0].Millimetres(), from[1].Millimetres())
+		}
+	} else {
+		for j := p.From; j < p.To; j++ {
+			eachPiece(&s.moves[j], f.along)
+		}
+	}
+	last := &s.moves[p.To-1]
+	f.look(last.To[0].Millimetres(), last.To[1].Millimetres())
+	if f.first >= 0 {
+		f.fill[f.first].ends++
+		f.fill[f.last].ends++
+	}
+	return true
+}
+
 // fill follows the lines that are no walls. It returns how each of the places between the
 // walls is filled, and which lines lie outside of all walls. Fill is not drawn: it is most of
 // what a print lays, and its pattern is no outline.
@@ -196,30 +231,17 @@ func (s *strokes) fill(empty *regions, walls *Grid) (fill []filling, outside []*
 	f := follower{empty: empty, walls: walls, reach: int(math.Ceil(reach/empty.Cell+1.5)) - 1,
 		fill: make([]filling, len(empty.pieces))}
 	for i := range s.paths {
-		p := &s.paths[i]
-		if isWall(p) || p.Length <= 0 || s.moves[p.To-1].Line <= s.prime {
-			continue
-		}
-		f.left, f.in, f.first, f.last, f.out = 0, begins, begins, begins, false
-		if each := float64(p.To-p.From) * looked / p.Length; each > 2 { // of short pieces a few
-			for j := p.From; j < p.To; j += int(each) {
-				from := &s.moves[j].From
-				f.look(from[0].Millimetres(), from[1].Millimetres())
-			}
-		} else {
-			for j := p.From; j < p.To; j++ {
-				eachPiece(&s.moves[j], f.along)
-			}
-		}
-		last := &s.moves[p.To-1]
-		f.look(last.To[0].Millimetres(), last.To[1].Millimetres())
-		if f.first >= 0 {
-			f.fill[f.first].ends++
-			f.fill[f.last].ends++
-		}
-		if f.out {
+		if p := &s.paths[i]; !isWall(p) && f.follow(s, p) && f.out {
 			outside = append(outside, p)
 		}
 	}
 	return f.fill, outside
+}
+
+// hold marks where support stands, as the file itself calls it: a cell here and there.
+func (s *strokes) hold(held *Grid) {
+	f := follower{empty: &regions{Frame: held.Frame}, held: held}
+	for i := range s.supports {
+		f.follow(s, &s.supports[i])
+	}
 }
