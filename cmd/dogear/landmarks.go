@@ -39,8 +39,15 @@ func (c *landmarksCmd) Run() error {
 		fmt.Fprintf(w, "%-20s %-15s %3.0f %%  %s\n", where, m.Kind, m.Certainty*100, m.Reason)
 	}
 	for _, p := range r.Pockets {
-		fmt.Fprintf(w, "pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d\n",
-			p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen)
+		more := ""
+		if p.Side {
+			more += ", open at the side"
+		}
+		if p.Support > 0 {
+			more += fmt.Sprintf(", support in it up to layer %d", p.Support)
+		}
+		fmt.Fprintf(w, "pocket: %s, %.2f mm across at X%.2f Y%.2f, %.2f mm deep, layers %d to %d%s\n",
+			p.Shape, p.Across, p.Centre[0], p.Centre[1], p.Depth, p.FirstOpen, p.LastOpen, more)
 	}
 	if err := w.Flush(); err != nil {
 		return refuse("unwritable", err)
