@@ -164,8 +164,12 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	if err := was.still(); err != nil { // a slicer may have written it anew
 		return nil, err
 	}
+	// Some systems put nothing in the place of a file that is open.
+	d.close()
+	base.doc.close()
 	if err := os.Rename(made.Name(), file); err != nil {
-		return nil, refuse("unwritable", err)
+		base.unkeep()
+		return nil, refuse("unwritable", fmt.Errorf("%s is left as it is: %w", file, reason(err)))
 	}
 	return rep, nil
 }

@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"dogear/demo"
 )
@@ -53,6 +54,14 @@ func TestOpen(t *testing.T) {
 	}
 	if l := said(); !strings.Contains(l, "Ctrl+C") {
 		t.Errorf("it does not say how to end it: %q", l)
+	}
+	for until := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		if page, _ := os.ReadFile(shown); strings.TrimSpace(string(page)) == base {
+			break
+		}
+		if time.Now().After(until) {
+			t.Fatal("the shelf was not opened in the browser")
+		}
 	}
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	gauge, letter := filepath.Join(dir, "tide gauge.gcode"), filepath.Join(dir, "letter.gcode")

@@ -26,6 +26,7 @@ type original struct {
 	temp  string     // where it was written to, when it had to be; it is to be kept as FILE.orig
 	tidy  func()     // removes that
 	stays bool       // FILE.orig holds it already
+	made  bool       // keep has put FILE.orig there, where nothing was
 	taken *plan.Plan // what was taken out of the file; nil when nothing was
 }
 
@@ -218,7 +219,16 @@ func (o *original) keep(like os.FileInfo, made string) error {
 		err = saveRecord(o.file, hex.EncodeToString(sum.Sum(nil)), made)
 	}
 	if err == nil {
+		_, there := os.Lstat(o.file + origSuffix)
 		err = os.Rename(f.Name(), o.file+origSuffix)
+		o.made = err == nil && errors.Is(there, os.ErrNotExist)
 	}
 	return err
+}
+
+// unkeep takes away what keep has put beside a file that stays as it is.
+func (o *original) unkeep() {
+	if o.made {
+		_ = os.Remove(o.file + origSuffix)
+	}
 }
