@@ -61,15 +61,24 @@ func TestFolders(t *testing.T) {
 	}
 }
 
-// TestPlaced tells of marks that have found no place too.
+// TestPlaced tells by what marks have found their places, and of those that have found none.
 func TestPlaced(t *testing.T) {
-	rep := &editReport{Ears: make([]earReport, 2), Findings: []layer.Finding{{Code: "moved"},
-		{Code: "not-placed"}}}
-	if got := placed(rep); got != "2 ears placed, 1 not found" {
-		t.Error(got)
-	}
-	rep.Findings = rep.Findings[:1]
-	if got := placed(rep); got != "2 ears placed" {
-		t.Error(got)
+	height, both := layer.Finding{Code: "moved", By: layer.ByHeight},
+		layer.Finding{Code: "moved", By: layer.ByBoth}
+	lost := layer.Finding{Code: "not-placed"}
+	for _, c := range []struct {
+		ears  int
+		finds []layer.Finding
+		want  string
+	}{
+		{2, nil, "2 ears placed"},
+		{2, []layer.Finding{{Code: "drag"}, lost}, "2 ears placed, 1 not found"},
+		{2, []layer.Finding{height, height}, "2 ears placed by height"},
+		{3, []layer.Finding{height, both, height, lost},
+			"3 ears placed: 2 by height, 1 by height and landmark, 1 not found"},
+	} {
+		if got := placed(&editReport{Ears: make([]earReport, c.ears), Findings: c.finds}); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
 	}
 }

@@ -299,16 +299,33 @@ func (w *watcher) edit(ctx context.Context, name string, c *arrival) {
 	w.tell(name, text, err)
 }
 
-// placed says how many marks of a plan have a place in a file, and how many have none.
+// placed says how many marks of a plan have a place in a file, by what they have found it, and
+// how many have none.
 func placed(rep *editReport) string {
 	text := fmt.Sprintf("%d ears placed", len(rep.Ears))
 	if len(rep.Ears) == 1 {
 		text = "1 ear placed " + rep.Ears[0].place()
 	}
-	lost := 0
+	lost, by := 0, map[string]int{}
+	var ways []string
 	for i := range rep.Findings {
-		if rep.Findings[i].Code == "not-placed" {
+		switch f := &rep.Findings[i]; {
+		case f.Code == "not-placed":
 			lost++
+		case f.By != "":
+			if by[f.By]++; by[f.By] == 1 {
+				ways = append(ways, f.By)
+			}
+		}
+	}
+	for k, w := range ways {
+		switch {
+		case len(ways) == 1:
+			text += " by " + w
+		case k == 0:
+			text += fmt.Sprintf(": %d by %s", by[w], w)
+		default:
+			text += fmt.Sprintf(", %d by %s", by[w], w)
 		}
 	}
 	if lost > 0 {

@@ -130,7 +130,18 @@ type Finding struct {
 	// the original that comes there.
 	Ear      string `json:"ear,omitempty"`
 	Original int64  `json:"original_line,omitempty"`
+	// Of code "moved": by what an ear found its place, one of the By… words.
+	By string `json:"by,omitempty"`
 }
+
+// By what an ear of a plan for another file finds its place.
+const (
+	ByHeight   = "height"
+	ByLandmark = "landmark" // what is to be seen at its fold, which lies at another height here
+	ByBoth     = "height and landmark"
+	ByPath     = "path"   // a path begins there as it did, inside a layer
+	ByNumber   = "number" // nothing better is known
+)
 
 // ReadsAlike reports whether the file means the same to a printer of another dialect:
 // nothing of what they do differently is in it.

@@ -189,8 +189,8 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 // reanchor moves one ear. It reports whether the ear has a place here.
 func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 	marks *landmark.Report) (layer.Finding, bool, error) {
-	moved := func(level, text string) (layer.Finding, bool, error) {
-		return layer.Finding{Level: level, Code: "moved", Message: text}, true, nil
+	moved := func(by, level, text string) (layer.Finding, bool, error) {
+		return layer.Finding{Level: level, Code: "moved", Message: text, By: by}, true, nil
 	}
 	lost := func(text string) (layer.Finding, bool, error) {
 		return layer.Finding{Level: layer.Care, Code: "not-placed", Message: text}, false, nil
@@ -201,13 +201,13 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 			return lost(fmt.Sprintf("%g mm lies above this print, which ends at %s mm", *e.AtHeight,
 				ix.Height()))
 		}
-		return moved(layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
+		return moved(layer.ByHeight, layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
 	case e.Z == nil && e.BeforeLine > 0:
-		return moved(layer.Care, fmt.Sprintf("keeps line %d, since the plan does not say at which "+
-			"height it lay", e.BeforeLine))
+		return moved(layer.ByNumber, layer.Care, fmt.Sprintf("keeps line %d, since the plan does not "+
+			"say at which height it lay", e.BeforeLine))
 	case e.Z == nil:
-		return moved(layer.Care, "keeps its layer number, since the plan does not say at which height "+
-			"it lay")
+		return moved(layer.ByNumber, layer.Care, "keeps its layer number, since the plan does not say "+
+			"at which height it lay")
 	case *e.Z > ix.Height().Millimetres()-sameHeight:
 		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z,
 			ix.Height()))
@@ -237,28 +237,34 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 			return layer.Finding{}, false, err
 		}
 		if d > nearPath {
-			return moved(layer.Care, text+": no path begins where it did inside that layer")
+			return moved(layer.ByHeight, layer.Care, text+": no path begins where it did inside that layer")
 		}
 		e.BeforeLayer, e.BeforeLine = 0, line
-		return moved(layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line %d, where a "+
-			"path begins %.2f mm from where it did; look at what is laid before and behind it", was, best,
-			line, d))
+		return moved(layer.ByPath, layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line "+
+			"%d, where a path begins %.2f mm from where it did; look at what is laid before and behind it",
+			was, best, line, d))
 	case inside:
-		return moved(layer.Care, text+", no longer inside a layer")
+		return moved(layer.ByHeight, layer.Care, text+", no longer inside a layer")
 	}
-	if n, why := follow(ix, e, best, marks); n != best {
+	n, why := follow(ix, e, best, marks)
+	by := layer.ByHeight
+	switch {
+	case n != best:
 		e.BeforeLayer = n
-		return moved(layer.Care, fmt.Sprintf("%s at %g mm is now before layer %d:", was, *e.Z, n)+why)
-	} else if why != "" {
-		return moved(layer.Care, text+why)
+		return moved(layer.ByLandmark, layer.Care, fmt.Sprintf("%s at %g mm is now before layer %d:", was,
+			*e.Z, n)+why)
+	case why != "":
+		return moved(by, layer.Care, text+why)
+	case e.Seen != nil && marks != nil:
+		by = layer.ByBoth
 	}
 	switch {
-	case off > sameHeight && e.Seen != nil && marks != nil:
-		return moved(layer.Note, text+fmt.Sprintf(", where %s too", words[e.Seen.Kind]))
+	case off > sameHeight && by == layer.ByBoth:
+		return moved(by, layer.Note, text+fmt.Sprintf(", where %s too", words[e.Seen.Kind]))
 	case off > sameHeight:
-		return moved(layer.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
+		return moved(by, layer.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
 	}
-	return moved(layer.Note, text)
+	return moved(by, layer.Note, text)
 }
 
 // pathNear returns the line in front of which the path of layer n begins that

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"dogear/core/gcode"
+	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -37,11 +38,11 @@ func TestReanchor(t *testing.T) {
 		p.Ears[2].BeforeLine != 0 || p.Ears[3].BeforeLayer != 4 || p.Mutes != nil {
 		t.Errorf("%+v\n%+v", p.Ears, finds)
 	}
-	want := "note moved, note moved, care moved, care moved, care not-placed, care not-placed, care " +
-		"moved, care not-placed, care not-placed"
+	want := "note moved height, note moved height, care moved height, care moved number, " +
+		"care not-placed, care not-placed, care moved height, care not-placed, care not-placed"
 	var got []string
 	for _, f := range finds {
-		got = append(got, f.Level+" "+f.Code)
+		got = append(got, strings.TrimSpace(f.Level+" "+f.Code+" "+f.By))
 	}
 	if strings.Join(got, ", ") != want {
 		t.Errorf("%v\n%+v", got, finds)
@@ -192,5 +193,46 @@ func TestReanchorChanges(t *testing.T) {
 	if !slices.Equal(got, want) || len(p.Changes) != 2 || p.Changes[1].UntilLayer != 21 ||
 		p.Changes[1].BeforeLine != 0 {
 		t.Errorf("%q\n%+v", got, p.Changes)
+	}
+}
+
+// TestReanchorBy says by what an ear has found its place: its height, what is to be seen there,
+// or both.
+func TestReanchorBy(t *testing.T) {
+	src := strings.NewReader(tall())
+	ix, err := layer.Read(context.Background(), src, layer.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	closes, raised := 9, 7
+	marks := &landmark.Report{Pockets: []landmark.Pocket{{Centre: [2]float64{60, 60}, FirstOpen: 2,
+		LastOpen: 8, Closes: &closes}}, Landmarks: []landmark.Landmark{{Kind: landmark.Raised,
+		BeforeLayer: &raised}}}
+	z := 1.2 // the fold before layer 7
+	for want, seen := range map[string]*plan.Seen{
+		layer.ByHeight:   nil,
+		layer.ByBoth:     {Kind: landmark.Raised},
+		layer.ByLandmark: {Kind: landmark.Closes, At: &[2]float64{60, 60}},
+	} {
+		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z, Seen: seen,
+			Kind: plan.Insert}}}
+		finds, err := Reanchor(src, ix, p, marks)
+		if err != nil {
+			t.Fatal(err)
+		}
+		before := 7
+		if want == layer.ByLandmark {
+			before = 9
+		}
+		if len(finds) != 1 || finds[0].By != want || p.Ears[0].BeforeLayer != before {
+			t.Errorf("by %s: %+v, before layer %d", want, finds, p.Ears[0].BeforeLayer)
+		}
+	}
+	// Something else that was seen, and is not any more, leaves the height.
+	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z,
+		Seen: &plan.Seen{Kind: landmark.Bridge}, Kind: plan.Insert}}}
+	if finds, err := Reanchor(src, ix, p, marks); err != nil || finds[0].By != layer.ByHeight ||
+		finds[0].Level != layer.Care {
+		t.Errorf("%+v, %v", finds, err)
 	}
 }
