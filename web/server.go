@@ -39,7 +39,8 @@ type Config struct {
 	Passphrase []byte
 	TLS        *tls.Config // nil speaks in the clear
 	Now        func() time.Time
-	Temp       string // folder for uploads that must be stored before they are opened
+	Fast       float64 // seconds that pass on the watch for one of Now; 0 is 1
+	Temp       string  // folder for uploads that must be stored before they are opened
 	Limits     archive.Limits
 }
 
@@ -72,6 +73,14 @@ func New(cfg Config) (*Server, error) {
 	}
 	if s.cfg.Now == nil {
 		s.cfg.Now = time.Now
+	}
+	if s.cfg.Fast <= 0 {
+		s.cfg.Fast = 1
+	}
+	if now, begin := s.cfg.Now, s.cfg.Now(); s.cfg.Fast != 1 {
+		s.cfg.Now = func() time.Time {
+			return begin.Add(time.Duration(s.cfg.Fast * float64(now().Sub(begin))))
+		}
 	}
 	s.jobs = newJobs(s)
 	s.hub = newHub()

@@ -82,6 +82,7 @@ type watchMoment struct {
 	Left    float64      `json:"left"`  // to the next stop, or to the end
 	Last    bool         `json:"last"`  // no stop comes any more
 	Rate    float64      `json:"rate"`
+	Fast    float64      `json:"fast"`  // how much faster than elsewhere the time of the watch passes
 	Layer   int          `json:"layer"` // about here
 	Layers  int          `json:"layers"`
 	Percent float64      `json:"percent"`
@@ -213,12 +214,21 @@ func (s *Server) watchPage(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	state, err := json.Marshal(v.now(s.cfg.Now()))
+	state, err := json.Marshal(s.moment(v))
 	if err != nil {
 		return err
 	}
 	return s.page(c, "watch", fiber.Map{"Title": "Watch of " + v.b.print.Title, "At": "watch",
-		"Print": v.b.print, "Printer": v.m.plan.Printer.Called(), "State": string(state)})
+		"Print": v.b.print, "Printer": v.m.plan.Printer.Called(), "State": string(state),
+		"Hour": s.hour()})
+}
+
+// hour is how long an hour takes on the watch, nothing when it takes an hour.
+func (s *Server) hour() string {
+	if s.cfg.Fast == 1 {
+		return ""
+	}
+	return hours(3600 / s.cfg.Fast)
 }
 
 // watchNow says where the print is.
@@ -228,7 +238,14 @@ func (s *Server) watchNow(c fiber.Ctx) error {
 		return err
 	}
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(v.now(s.cfg.Now()))
+	return c.JSON(s.moment(v))
+}
+
+// moment is where a print is just now.
+func (s *Server) moment(v *runningPrint) *watchMoment {
+	m := v.now(s.cfg.Now())
+	m.Fast = s.cfg.Fast
+	return m
 }
 
 // watchList shows all prints that are watched just now.
@@ -249,7 +266,7 @@ func (s *Server) watchList(c fiber.Ctx) error {
 			s.log.Error("looking at a print that runs", "print", id, "err", err)
 			continue
 		}
-		m := v.now(s.cfg.Now())
+		m := s.moment(v)
 		list = append(list, running{v.b.print, m, hours(m.Left)})
 	}
 	return s.page(c, "running", fiber.Map{"Title": "What runs now", "At": "running", "Running": list})

@@ -67,7 +67,7 @@ func (s *Server) watchDo(c fiber.Ctx) error {
 	}
 	s.noteWatch(c, v, c.Params("do"))
 	c.Set("Cache-Control", "no-store")
-	return c.JSON(v.now(now))
+	return c.JSON(s.moment(v))
 }
 
 // noteWatch writes into the diary what somebody has said at the watch.

@@ -240,3 +240,16 @@ func TestPhoneSeesOne(t *testing.T) {
 		}
 	}
 }
+
+// TestFast lets the time of the watch pass sixty times as fast.
+func TestFast(t *testing.T) {
+	at := time.Date(2026, 11, 28, 9, 30, 0, 0, time.UTC)
+	s, err := New(Config{Store: newClient(t, archive.Limits{}).s.cfg.Store, Fast: 60,
+		Now: func() time.Time { return at }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if at = at.Add(time.Minute); s.cfg.Now().Sub(at) != 59*time.Minute || s.hour() != "60 s" {
+		t.Errorf("%v, an hour in %q", s.cfg.Now(), s.hour())
+	}
+}

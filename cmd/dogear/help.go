@@ -54,5 +54,7 @@ var helps = kong.Vars{
 	"main_proof":         "Say what differs between two files, and what could go wrong.",
 	"open_port":          "Port to listen on; the first free one from 8080 on when left out.",
 	"pickup_flow":        "Percent of the file's filament, of the eased layers if there are any.",
-	"demo_data":          "Folder to keep the data in; a fresh temporary one when left out.",
+	"demo_fast": "How many times as fast as elsewhere time passes on the watch, so that a print is " +
+		"over in a minute.",
+	"demo_data": "Folder to keep the data in; a fresh temporary one when left out.",
 }

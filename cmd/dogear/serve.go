@@ -21,9 +21,10 @@ import (
 )
 
 type demoCmd struct {
-	Port  int    `default:"8080" help:"Port to listen on; 0 takes a free one." placeholder:"PORT"`
-	Data  string `help:"${demo_data}" type:"path" placeholder:"DIR"`
-	Debug bool   `help:"Log every request."`
+	Port  int     `default:"8080" help:"Port to listen on; 0 takes a free one." placeholder:"PORT"`
+	Data  string  `help:"${demo_data}" type:"path" placeholder:"DIR"`
+	Fast  float64 `default:"1" help:"${demo_fast}" placeholder:"TIMES"`
+	Debug bool    `help:"Log every request."`
 }
 
 type serveCmd struct {
@@ -40,6 +41,9 @@ type serveCmd struct {
 	Debug bool     `help:"Log every request."`
 }
 
+// fastest is how many times as fast the time of the demo's watch passes at most.
+const fastest = 3600
+
 func (c *demoCmd) Run() error {
 	dir := c.Data
 	if dir == "" {
@@ -50,7 +54,11 @@ func (c *demoCmd) Run() error {
 		defer os.RemoveAll(tmp)
 		dir = tmp
 	}
-	return serve(serving{host: "127.0.0.1", port: c.Port, dir: dir, demo: true, debug: c.Debug})
+	if !(c.Fast >= 1 && c.Fast <= fastest) {
+		return refuse("usage", fmt.Errorf("--fast goes from 1 to %d", fastest))
+	}
+	return serve(serving{host: "127.0.0.1", port: c.Port, dir: dir, demo: true, debug: c.Debug,
+		fast: c.Fast})
 }
 
 func (c *serveCmd) Run() error {
@@ -97,6 +105,7 @@ type serving struct {
 	secure      bool // over TLS, with the certificate of the files, or one of its own
 	cert, key   string
 	demo, debug bool
+	fast        float64
 	watch, plan []string // folders, and what is laid onto each new file in each of them
 	anew        bool     // another passphrase is set
 	free        bool     // any free port will do
@@ -187,7 +196,8 @@ func serve(o serving) error {
 // it shows.
 func (o *serving) config(ctx context.Context, st *store.Store, log *slog.Logger) (c web.Config,
 	seen string, err error) {
-	c = web.Config{Store: st, Log: log, Names: append(names(o.host), o.names...), Temp: o.dir}
+	c = web.Config{Store: st, Log: log, Names: append(names(o.host), o.names...), Temp: o.dir,
+		Fast: o.fast}
 	if !loopback(o.host) {
 		if c.Passphrase, err = passphrase(ctx, st, o.anew); err != nil {
 			return c, "", err

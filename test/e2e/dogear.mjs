@@ -14,9 +14,9 @@ const flags = (
   "--disable-background-networking --disable-component-update --disable-sync"
 ).split(" ");
 
-export async function start({ command = "demo", data, keep = false } = {}) {
+export async function start({ command = "demo", data, keep = false, more = [] } = {}) {
   const dir = data || mkdtempSync(join(tmpdir(), "dogear-e2e-"));
-  const child = spawn(process.env.DOGEAR, [command, "--port", "0", "--data", dir], {
+  const child = spawn(process.env.DOGEAR, [command, "--port", "0", "--data", dir, ...more], {
     stdio: ["ignore", "pipe", "pipe"],
   });
   running.add(child);

@@ -155,3 +155,112 @@ test("settings of the call are kept", async () => {
   assert.equal(await reads(p, '[data-out="learned"]'), "", "a print of no time teaches nothing");
   assert.deepEqual(p.problems, []);
 });
+
+// tap does something and says between which two moments it was done, ms.
+async function tap(f) {
+  const from = Date.now();
+  await f();
+  return { from, to: Date.now() };
+}
+
+// printer is a simulated one, whose clock is off, with somebody beside it who has a phone: it is
+// watched from the start to the end. What is measured is bounded by when taps were made, so that
+// a slow machine does not matter.
+async function printer(url, print, pace, fast) {
+  const p = await page(browser, phone);
+  await p.goto(`${url}/prints/${print}/watch`);
+  await p.waitForSelector('[data-watch][data-ready="true"]');
+  const plan = JSON.parse(await p.getAttribute("[data-watch]", "data-state"));
+  const runs = async (what) => {
+    const when = await tap(async () => {
+      await p.click(`[data-do="${what}"]`);
+      await shown(p, "runs");
+    });
+    return { ...when, at: Date.now() };
+  };
+  let went = await runs("start");
+  let done = 0; // s of the estimate by then
+  const until = async (seconds) => {
+    const at = went.at + (((seconds - done) * pace) / fast) * 1000;
+    while (Date.now() < at) {
+      await p.waitForTimeout(Math.min(100, at - Date.now()));
+      // A slow printer has not stopped yet when the watch calls first.
+      if (at - Date.now() > 60)
+        await p.evaluate(() => {
+          const b = document.querySelector("[data-do-early]");
+          if (b.offsetParent) b.click();
+        });
+    }
+  };
+  let least = 0,
+    most = 0; // ms that the printer has printed
+  const passed = (when) => {
+    least += when.from - went.to;
+    most += when.to - went.from;
+  };
+  let foretold = 0;
+  for (const [k, stop] of plan.coming.entries()) {
+    await until(stop.left - 60);
+    if (k && stop.left - 60 > done) {
+      let left;
+      const now = await tap(async () => {
+        left = await p.evaluate(
+          async () => (await (await fetch(`${location.pathname}/now`)).json()).left,
+        );
+      });
+      const slack = 60 + (fast * (now.to - now.from + went.to - went.from)) / 1000;
+      // A tenth of what lies between two stops is minutes.
+      assert.ok(Math.abs(left - 60 * pace) < slack, `print ${print}, stop ${k}: ${left} s left`);
+      foretold++;
+    }
+    await until(stop.left);
+    const stopped = await tap(async () => {
+      await p.evaluate(() => {
+        const b = document.querySelector('[data-do="stopped"]');
+        if (b.offsetParent) b.click();
+      });
+      await shown(p, "call");
+    });
+    passed(stopped);
+    await p.waitForTimeout(300);
+    went = await runs("goes-on");
+    done = stop.left;
+  }
+  await until(plan.left);
+  // The button stands in two places, and the one that is seen changes when the end has come.
+  passed(
+    await tap(() =>
+      p.waitForFunction(() => {
+        const b = [...document.querySelectorAll('[data-do="over"]')].find((x) => x.offsetParent);
+        b?.click();
+        return b;
+      }),
+    ),
+  );
+  await shown(p, "over");
+  const rate = Number(/took ([\d.]+) times/.exec(await reads(p, '[data-out="learned"]'))[1]);
+  const [low, high] = [least, most].map((ms) => (ms * fast) / 1000 / plan.left);
+  assert.ok(
+    rate > low - 0.03 && rate < high + 0.03,
+    `print ${print}: ${rate} was learned, and it is ${low} to ${high}`,
+  );
+  assert.deepEqual(
+    p.problems.filter((t) => !/vibrate/.test(t)),
+    [],
+  );
+  return foretold;
+}
+
+test("two printers are watched to the end, one a tenth slower, one a tenth faster", async () => {
+  const fast = 160;
+  const other = await start({ more: ["--fast", String(fast)] });
+  try {
+    const [slow] = await Promise.all([
+      printer(other.url, 7, 1.1, fast),
+      printer(other.url, 9, 0.9, fast),
+    ]);
+    assert.ok(slow >= 5, `${slow} stops were foretold`);
+  } finally {
+    await other.stop();
+  }
+});

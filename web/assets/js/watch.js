@@ -25,7 +25,9 @@ export function watch(page) {
   };
 
   // left is how long until the next stop, by now.
-  const left = () => Math.max(0, state.left - (Date.now() - came) / 1000);
+  const left = () => Math.max(0, state.left - ((Date.now() - came) / 1000) * state.fast);
+  // often is how often something is done that is usually done every so many ms.
+  const often = (ms) => Math.max(200, ms / state.fast);
 
   async function ask(path, body) {
     const r = await fetch(`/prints/${id}/watch/${path}`, {
@@ -255,10 +257,10 @@ export function watch(page) {
     keepAwake();
     if (!["ready", "over"].includes(state.state)) ask("now");
   });
-  setInterval(tick, 1000);
+  setInterval(tick, often(1000));
   setInterval(() => {
     if (!["ready", "over"].includes(state.state)) ask("now");
-  }, 15000);
+  }, often(15000));
   show();
   page.dataset.ready = "true";
 }
