@@ -12,9 +12,9 @@ import (
 
 // rank orders the packages: imports go to a lower rank only.
 var rank = map[string]int{
-	"gcode": 0, "archive": 0, "edit": 0, "layer": 1, "explain": 2, "place": 2, "raster": 2,
-	"landmark": 3,
-	"plan":     3, "insert": 4, "routine": 5, "proof": 6, "pickup": 6, "bind": 6, "cue": 6,
+	"figures": 0, "gcode": 0, "archive": 0, "edit": 0, "layer": 1,
+	"explain": 2, "place": 2, "raster": 2, "landmark": 3,
+	"plan": 3, "insert": 4, "routine": 5, "proof": 6, "pickup": 6, "bind": 6, "cue": 6,
 	"proof/second": 7, "printer": 7, "watch": 0, "foreign": 7, "handshake": 8, "release": 9,
 }
 

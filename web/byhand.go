@@ -12,6 +12,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/archive"
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/proof"
 )
@@ -63,7 +64,7 @@ func (s *Server) proveByHand(c fiber.Ctx) error {
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	v := byHandView{ID: b.print.ID, Name: name, Report: r, Moves: group(r.Moves)}
+	v := byHandView{ID: b.print.ID, Name: name, Report: r, Moves: figures.Count(r.Moves)}
 	for _, st := range r.Stops {
 		where := "behind the last layer"
 		switch {
@@ -73,7 +74,7 @@ func (s *Server) proveByHand(c fiber.Ctx) error {
 			where = fmt.Sprintf("before layer %d", *st.Before)
 		}
 		v.Stops = append(v.Stops, fmt.Sprintf("%s on line %s, %s, %.1f mm above the part", st.Word,
-			group(st.Line), where, st.Lift))
+			figures.Count(st.Line), where, st.Lift))
 	}
 	for _, level := range []string{layer.Grave, layer.Care, layer.Note} {
 		for _, f := range r.Findings {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dogear/core/explain"
+	"dogear/core/figures"
 	"dogear/core/gcode"
 	"dogear/core/routine"
 )
@@ -40,7 +41,8 @@ const mostShown = 8
 
 // mutedLines sets a run of muted lines with the lines that go on behind it.
 func mutedLines(b *book, mu routine.Muted) (extra, error) {
-	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", group(mu.Span.From), group(mu.Span.To))}
+	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", figures.Count(mu.Span.From),
+		figures.Count(mu.Span.To))}
 	end := min(mu.Span.To, mu.Span.From+mostShown-1)
 	err := b.ix.Walk(b.src, b.ix.At(mu.Span.From), end+1,
 		func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
@@ -52,7 +54,7 @@ func mutedLines(b *book, mu routine.Muted) (extra, error) {
 		})
 	if more := mu.Span.To - end; more > 0 {
 		x.Lines = append(x.Lines, galleyLine{Line: end + 1, Code: "…",
-			Words: fmt.Sprintf("and %s more, muted too", group(more))})
+			Words: fmt.Sprintf("and %s more, muted too", figures.Count(more))})
 	}
 	for _, l := range mu.Lines {
 		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
@@ -76,7 +78,7 @@ func lifted(res *routine.Result) extra {
 	for i, e := range shown {
 		if i == mostShown/4 {
 			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…",
-				Words: fmt.Sprintf("and %s more like these", group(int64(len(shown)-i)))})
+				Words: fmt.Sprintf("and %s more like these", figures.Count(int64(len(shown)-i)))})
 			break
 		}
 		for _, l := range e.Lines {
@@ -98,7 +100,7 @@ func changedLines(c *routine.Changed) extra {
 			x.Lines = append(x.Lines, galleyLine{Ours: true, Line: part.next, Code: code(&l), Words: l.Why})
 		}
 		x.Lines = append(x.Lines, galleyLine{Line: part.next, Code: "…",
-			Words: fmt.Sprintf("line %s of the file comes next", group(part.next))})
+			Words: fmt.Sprintf("line %s of the file comes next", figures.Count(part.next))})
 	}
 	return x
 }
@@ -113,7 +115,7 @@ func howMany(n int, one, many string) string {
 
 // headsUpLines sets a heads-up with the line it stands in front of.
 func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
-	x := extra{Title: fmt.Sprintf("Heads-up for ear %s, %s before it", u.Ear, hours(u.Before))}
+	x := extra{Title: fmt.Sprintf("Heads-up for ear %s, %s before it", u.Ear, figures.Hours(u.Before))}
 	for _, l := range u.Lines {
 		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
 	}
@@ -187,7 +189,7 @@ func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley,
 		if long && k >= mostOurs/2 && k < len(blk.Lines)-mostOurs/2 {
 			if k == mostOurs/2 {
 				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…",
-					Words: fmt.Sprintf("%s more lines of the same", group(int64(len(blk.Lines)-mostOurs)))})
+					Words: figures.Count(int64(len(blk.Lines)-mostOurs)) + " more lines of the same"})
 			}
 			continue
 		}

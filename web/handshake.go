@@ -10,6 +10,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/handshake"
 	"dogear/core/plan"
 	"dogear/core/printer"
@@ -116,7 +117,7 @@ func (a *askedPrinter) view() (*handshakeView, error) {
 		took += f.Lines[i].Seconds
 	}
 	v := &handshakeView{Key: a.key, Name: a.pr.Called(), Print: a.print, Query: a.query(),
-		Minutes: hours(took), Asked: dayIn(a.pr.Asked)}
+		Minutes: figures.Hours(took), Asked: dayIn(a.pr.Asked)}
 	for _, w := range handshake.Usual {
 		v.Words = append(v.Words, choice{Key: w, Name: w, Chosen: slices.Contains(a.words, w)})
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/foreign"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -122,7 +123,7 @@ func foundOf(st *foreign.Stop) foundView {
 		plan.Nozzle: "nozzle swap"}[st.Kind]
 	switch {
 	case st.Seconds > 0:
-		does = fmt.Sprintf("waits %s, then goes on by itself", hours(st.Seconds))
+		does = fmt.Sprintf("waits %s, then goes on by itself", figures.Hours(st.Seconds))
 	case !st.Sure:
 		does = "a " + does + ", if your printer stops there"
 		if st.Kind == plan.Insert {

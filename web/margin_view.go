@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -198,7 +199,7 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 	n, line := routine.Place(b.ix, &e)
 	l := &b.ix.Layers[n-1]
 	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
-		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: hours(l.Begin),
+		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: figures.Hours(l.Begin),
 		Where: whereWords(b.ix, &e),
 		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
 		Bond: e.BondPass != nil, BondFlow: "30"}
@@ -242,10 +243,10 @@ func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
 	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
 	v.Short = fmt.Sprintf("before %d", n)
 	if line > 0 {
-		v.Place = fmt.Sprintf("inside layer %d · line %s", n, group(line))
+		v.Place = fmt.Sprintf("inside layer %d · line %s", n, figures.Count(line))
 		v.Short = fmt.Sprintf("inside %d", n)
 		if f, err := routine.Locate(b.src, b.ix, e); err == nil {
-			v.When = hours(f.Seconds)
+			v.When = figures.Hours(f.Seconds)
 		}
 	}
 	if l.HasNumber && l.Number != int64(n) {

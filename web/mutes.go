@@ -7,6 +7,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/plan"
 	"dogear/core/routine"
 	"dogear/store"
@@ -31,8 +32,8 @@ func (s *Server) mute(c fiber.Ctx) error {
 			return "", err
 		}
 		if len(runs) == 1 {
-			return fmt.Sprintf("Muted: lines %s to %s are left out.", group(runs[0].From),
-				group(runs[0].To)), nil
+			return fmt.Sprintf("Muted: lines %s to %s are left out.", figures.Count(runs[0].From),
+				figures.Count(runs[0].To)), nil
 		}
 		return fmt.Sprintf("Muted: %d runs of lines are left out.", len(runs)), nil
 	})
@@ -59,7 +60,8 @@ func (s *Server) unmute(c fiber.Ctx) error {
 		for i, o := range p.Mutes {
 			if o == m {
 				p.Mutes = append(p.Mutes[:i], p.Mutes[i+1:]...)
-				return fmt.Sprintf("Back again: lines %s to %s.", group(m.From), group(m.To)), nil
+				return fmt.Sprintf("Back again: lines %s to %s.", figures.Count(m.From),
+					figures.Count(m.To)), nil
 			}
 		}
 		return "", sentence(fiber.StatusNotFound, "these lines are not muted any more")

@@ -45,18 +45,6 @@ func TestNames(t *testing.T) {
 			t.Errorf("%v: %q, want %q", layers, got, want)
 		}
 	}
-	for s, want := range map[float64]string{5: "5 s", 89: "89 s", 600: "10 min", 3600: "1 h 00",
-		25500: "7 h 05"} {
-		if got := hours(s); got != want {
-			t.Errorf("hours(%v) = %q, want %q", s, got, want)
-		}
-	}
-	for n, want := range map[int64]string{7: "7", 1234: "1\u2009234",
-		-1234567: "-1\u2009234\u2009567"} {
-		if got := group(n); got != want {
-			t.Errorf("group(%d) = %q, want %q", n, got, want)
-		}
-	}
 	if got := show([]byte("G1 X1\x00\xff\r\n")); got != "G1 X1··" {
 		t.Errorf("%q", got)
 	}

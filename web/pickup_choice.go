@@ -9,6 +9,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/pickup"
 	"dogear/core/release"
 	"dogear/store"
@@ -102,7 +103,7 @@ func insideAt(b *book, ch *pickup.Choice, line, along string) (string, error) {
 	}
 	ch.Start, ch.Line, ch.Along = pickup.Mid, n, 0
 	if along == "" {
-		return fmt.Sprintf("It goes on in front of line %s.", group(n)), nil
+		return fmt.Sprintf("It goes on in front of line %s.", figures.Count(n)), nil
 	}
 	if ch.Along, err = strconv.ParseFloat(strings.ReplaceAll(along, ",", "."), 64); err != nil {
 		return "", sentence(fiber.StatusUnprocessableEntity, "a move is cut at a percentage")
@@ -110,7 +111,7 @@ func insideAt(b *book, ch *pickup.Choice, line, along string) (string, error) {
 	if _, err := pickup.Find(b.src, b.ix, ch); err != nil {
 		return "", sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
-	return fmt.Sprintf("It goes on inside the move of line %s.", group(n)), nil
+	return fmt.Sprintf("It goes on inside the move of line %s.", figures.Count(n)), nil
 }
 
 // amounts reads the numbers of a pick-up.
@@ -178,9 +179,9 @@ func (s *Server) flip(c fiber.Ctx) error {
 		on := c.FormValue("on") == "1"
 		d.Choice.Flip[line] = on
 		if on {
-			return fmt.Sprintf("Line %s is kept.", group(line)), nil
+			return fmt.Sprintf("Line %s is kept.", figures.Count(line)), nil
 		}
-		return fmt.Sprintf("Line %s is left out.", group(line)), nil
+		return fmt.Sprintf("Line %s is left out.", figures.Count(line)), nil
 	})
 }
 

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"dogear/core/archive"
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/demo"
 )
@@ -107,7 +108,7 @@ func TestPickupPages(t *testing.T) {
 	inside := ix.Layers[49].First + 1
 	c.steps(t, []step{
 		{u + "/evidence", []string{"kind", "line", "value", fmt.Sprint(inside - ix.Layers[30].Fold + 1 +
-			int64(length)), "of", "1"}, 200, fmt.Sprintf("line %s", group(inside))},
+			int64(length)), "of", "1"}, 200, fmt.Sprintf("line %s", figures.Count(inside))},
 		{u + "/evidence", []string{"kind", "line", "value", "3", "of", "1"}, 422, "lies in the opening"},
 		{u + "/evidence", []string{"kind", "line", "value", "3000", "of", "9"}, 422, "no such pick-up"},
 		{u + "/choice", []string{"line", fmt.Sprint(inside)}, 200, "inside layer"},

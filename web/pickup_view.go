@@ -10,6 +10,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
@@ -183,11 +184,11 @@ func valueOf(e *pickup.Evidence) string {
 	case pickup.Display:
 		return fmt.Sprintf("X%g Y%g Z%g", e.At[0], e.At[1], e.At[2])
 	case pickup.Minutes:
-		return hours(e.Value * 60)
+		return figures.Hours(e.Value * 60)
 	case pickup.Percent:
 		return fmt.Sprintf("%g %%", e.Value)
 	}
-	return group(int64(e.Value))
+	return figures.Count(int64(e.Value))
 }
 
 func says(p *pickup.Piece) string {
@@ -198,7 +199,7 @@ func says(p *pickup.Piece) string {
 		return fmt.Sprintf("layer %d", p.Best)
 	}
 	if len(p.Lines) == 1 {
-		return fmt.Sprintf("in layer %d, line %s", p.Low+1, group(p.Lines[0]))
+		return fmt.Sprintf("in layer %d, line %s", p.Low+1, figures.Count(p.Lines[0]))
 	}
 	if len(p.Lines) > 1 {
 		return fmt.Sprintf("%d places, layers %d–%d", len(p.Lines), p.Low, p.High)
@@ -385,8 +386,8 @@ func (s *Server) earlier(ctx context.Context, id int64) ([]earlierView, error) {
 			knows = append(knows, pieceNames[e.Kind]+" "+valueOf(e))
 		}
 		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"),
-			fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, group(p.Doc.Line)), strings.Join(knows,
-				" · "), p.Outcome})
+			fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, figures.Count(p.Doc.Line)),
+			strings.Join(knows, " · "), p.Outcome})
 	}
 	return out, nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
@@ -107,7 +108,7 @@ func (s *Server) proof(c fiber.Ctx) error {
 	}
 	r := q.out
 	rep := r.Report
-	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: group(rep.Moves),
+	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: figures.Count(rep.Moves),
 		Where: rep.First, Seal: r.Seal(), FileName: outName(b, m, r.Result),
 		Accepted: len(r.Accepted)}
 	for _, mu := range r.Result.Mutes {

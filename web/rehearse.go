@@ -14,6 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/edit"
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
@@ -271,7 +272,7 @@ func (s *Server) rehearseEvents(c fiber.Ctx) error {
 			at = next
 			if m.ended {
 				s.note(ctx, b.print.ID, store.NoteRehearsed, "to the end, in %s of its time",
-					hours(m.Time))
+					figures.Hours(m.Time))
 			}
 			j, err := json.Marshal(m)
 			if err != nil {

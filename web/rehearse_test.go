@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"dogear/core/archive"
+	"dogear/core/figures"
 	"dogear/core/printer"
 	"dogear/demo"
 	"dogear/store"
@@ -67,7 +68,7 @@ func TestRehearsal(t *testing.T) {
 	until(printer.Dead)
 	c.steps(t, []step{{u, []string{"do", "pickup"}, 200, ""}})
 	c.page(t, p+"/pickup", "Touched with the nozzle",
-		fmt.Sprintf("line %s", group(r.original(seen.Line+1))), "Write the pick-up")
+		fmt.Sprintf("line %s", figures.Count(r.original(seen.Line+1))), "Write the pick-up")
 	if seen.Speed == 0 || len(seen.Events) > mostLogged {
 		t.Errorf("%+v", seen)
 	}

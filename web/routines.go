@@ -9,6 +9,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -131,8 +132,8 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 	total := 0.0
 	for i, st := range r {
 		sv := stepView{Step: st, N: i + 1, At: i, Words: st.Words(p, e), Locked: i >= len(r)-2,
-			First: i == 0, Last: i >= len(r)-3, Took: seconds(x.Took[i]), LinesText: strings.Join(st.Lines,
-				"\n"), FlowText: fmt.Sprintf("%.0f", st.Flow*100)}
+			First: i == 0, Last: i >= len(r)-3, Took: figures.Seconds(x.Took[i]),
+			LinesText: strings.Join(st.Lines, "\n"), FlowText: fmt.Sprintf("%.0f", st.Flow*100)}
 		for k := range x.Lines {
 			if x.Lines[k].Step == i {
 				sv.Sends = append(sv.Sends, code(&x.Lines[k]))
@@ -154,7 +155,7 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 		total += x.Took[i]
 		v.Steps = append(v.Steps, sv)
 	}
-	v.Total = seconds(total)
+	v.Total = figures.Seconds(total)
 	if slices.ContainsFunc(r, func(s plan.Step) bool { return s.Do == "stop" }) {
 		v.Total += " and the time you take"
 	}
@@ -190,19 +191,6 @@ func likely(key string, r plan.Routine) string {
 		}
 	}
 	return plan.Insert
-}
-
-// seconds writes a short time.
-func seconds(s float64) string {
-	switch {
-	case s < 0.05:
-		return ""
-	case s < 10:
-		return fmt.Sprintf("%.1f s", s)
-	case s < 120:
-		return fmt.Sprintf("%.0f s", s)
-	}
-	return fmt.Sprintf("%d min %02d s", int(s+0.5)/60, int(s+0.5)%60)
 }
 
 // copyRoutine puts a copy of a routine into the Kit, to be changed.

@@ -9,6 +9,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/store"
@@ -113,7 +114,7 @@ func (s *Server) standing(c fiber.Ctx, p *store.Stand, kit *store.Kit, px float6
 		return st
 	}
 	st.Facts = fmt.Sprintf("%s mm · %s · %s", oneDecimal(p.High), layersWord(p.Layers),
-		hours(p.Seconds))
+		figures.Hours(p.Seconds))
 	st.Ears, st.Failed = d.Next, d.Failed
 	if st.Next, st.To, err = s.nextFor(c.Context(), p); err != nil {
 		s.log.Error("what a print needs next", "print", p.ID, "err", err)
@@ -172,7 +173,7 @@ func layersWord(n int) string {
 	if n == 1 {
 		return "1 layer"
 	}
-	return group(int64(n)) + " layers"
+	return figures.Count(int64(n)) + " layers"
 }
 
 // next says what is to do with a print, or what was done.

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/foreign"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -85,9 +86,9 @@ func muted(p *plan.Plan, line int64) bool {
 
 // alsoTaken says what became of the lines round a stop that was taken over.
 func alsoTaken(st *foreign.Stop) string {
-	said := fmt.Sprintf("the stop of line %s is an ear now.", group(st.Stop.Line))
+	said := fmt.Sprintf("the stop of line %s is an ear now.", figures.Count(st.Stop.Line))
 	lines := func(s plan.Span) string {
-		return fmt.Sprintf("lines %s to %s", group(s.From), group(s.To))
+		return fmt.Sprintf("lines %s to %s", figures.Count(s.From), figures.Count(s.To))
 	}
 	switch {
 	case st.Own.From == 0:

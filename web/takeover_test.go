@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"dogear/core/archive"
+	"dogear/core/figures"
 	"dogear/core/plan"
 	"dogear/demo"
 	"dogear/store"
@@ -89,7 +90,7 @@ func TestTakeWithItsWays(t *testing.T) {
 		{p + "/takeover", []string{"all", "1"}, 409, "o stop of the file is left"},
 	})
 	c.page(t, p+"/proof", "Same plastic", fmt.Sprintf("Muted: lines %s to %s",
-		group(int64(at(5)+1)), group(int64(at(5)+8))))
+		figures.Count(int64(at(5)+1)), figures.Count(int64(at(5)+8))))
 }
 
 // slicesAt puts lines in front of some lines of a text.

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/bind"
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
@@ -176,7 +177,7 @@ func (s *Server) comparePage(c fiber.Ctx) error {
 
 func facts(b *book) string {
 	return fmt.Sprintf("%s, %s of %s mm, %s", b.print.Name, layersWord(len(b.ix.Layers)),
-		trimmed(store.UsualHeight(b.ix)), hours(b.ix.Seconds))
+		trimmed(store.UsualHeight(b.ix)), figures.Hours(b.ix.Seconds))
 }
 
 // compareEars lists the ears of both versions.

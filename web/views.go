@@ -12,7 +12,7 @@ import (
 	"path"
 	"strings"
 
-	"dogear/core/cue"
+	"dogear/core/figures"
 	"dogear/core/gcode"
 )
 
@@ -91,8 +91,8 @@ func (v *views) Render(out io.Writer, name string, bind any, _ ...string) error 
 
 var funcs = template.FuncMap{
 	"mm":    millimetres,
-	"hours": hours,
-	"group": group,
+	"hours": figures.Hours,
+	"group": figures.Count,
 	"asset": assetURL,
 	"dict": func(kv ...string) map[string]string {
 		m := map[string]string{}
@@ -132,19 +132,19 @@ var funcs = template.FuncMap{
 		j, err := json.Marshal(m)
 		return string(j), err
 	},
-	"clock":  cue.Clock,
+	"clock":  figures.Clock,
 	"metres": metres,
 	"plural64": func(n int64, one, many string) string {
 		if n == 1 {
 			return "1 " + one
 		}
-		return group(n) + " " + many
+		return figures.Count(n) + " " + many
 	},
 	"plural": func(n int, one, many string) string {
 		if n == 1 {
 			return "1 " + one
 		}
-		return group(int64(n)) + " " + many
+		return figures.Count(int64(n)) + " " + many
 	},
 }
 
@@ -152,25 +152,4 @@ var funcs = template.FuncMap{
 func millimetres(n gcode.Nano) string {
 	n = gcode.Nano(math.Round(float64(n)/1e3)) * 1e3
 	return n.String()
-}
-
-// hours writes a time as one says it at a printer.
-func hours(s float64) string {
-	m := int(s/60 + 0.5)
-	switch {
-	case s < 90:
-		return fmt.Sprintf("%.0f s", s)
-	case m < 60:
-		return fmt.Sprintf("%d min", m)
-	}
-	return fmt.Sprintf("%d h %02d", m/60, m%60)
-}
-
-// group writes a count with thin spaces.
-func group(n int64) string {
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "\u2009" + s[i:]
-	}
-	return s
 }

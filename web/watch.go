@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/cue"
+	"dogear/core/figures"
 	"dogear/core/routine"
 	"dogear/core/watch"
 	"dogear/store"
@@ -228,7 +229,7 @@ func (s *Server) hour() string {
 	if s.cfg.Fast == 1 {
 		return ""
 	}
-	return hours(3600 / s.cfg.Fast)
+	return figures.Hours(3600 / s.cfg.Fast)
 }
 
 // watchNow says where the print is.
@@ -267,7 +268,7 @@ func (s *Server) watchList(c fiber.Ctx) error {
 			continue
 		}
 		m := s.moment(v)
-		list = append(list, running{v.b.print, m, hours(m.Left)})
+		list = append(list, running{v.b.print, m, figures.Hours(m.Left)})
 	}
 	return s.page(c, "running", fiber.Map{"Title": "What runs now", "At": "running", "Running": list})
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/figures"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/watch"
@@ -88,10 +89,10 @@ func (s *Server) noteWatch(c fiber.Ctx, v *runningPrint, what string) {
 		s.note(c.Context(), id, store.NoteStopped, "%s", title(w.Stops[n-1]))
 	case what == "goes-on" && n > 0:
 		st := w.Stops[n-1]
-		s.note(c.Context(), id, store.NoteWentOn, "after %s: %s", hours(st.Until.Sub(st.At).Seconds()),
-			title(st))
+		s.note(c.Context(), id, store.NoteWentOn, "after %s: %s",
+			figures.Hours(st.Until.Sub(st.At).Seconds()), title(st))
 	case what == "over":
-		took := "after " + hours(w.Ended.Sub(w.Started).Seconds())
+		took := "after " + figures.Hours(w.Ended.Sub(w.Started).Seconds())
 		if rate, ok := w.Own(); ok {
 			took += fmt.Sprintf("; the printer took %.2f times the estimate", rate)
 		}
@@ -162,6 +163,6 @@ func (s *Server) wentWrong(c fiber.Ctx, v *runningPrint,
 		return err
 	}
 	s.note(c.Context(), v.b.print.ID, store.NoteWrong, "after %s, about layer %d",
-		hours(now.Sub(v.w.Started).Seconds()), v.layerAt(at.Seconds))
+		figures.Hours(now.Sub(v.w.Started).Seconds()), v.layerAt(at.Seconds))
 	return c.JSON(fiber.Map{"to": fmt.Sprintf("/prints/%d/pickup", v.b.print.ID)})
 }

@@ -13,6 +13,7 @@ import (
 	"slices"
 
 	"dogear/core/edit"
+	"dogear/core/figures"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -38,7 +39,7 @@ func (c *layersCmd) Run() error {
 	ix := d.ix
 	w := bufio.NewWriter(os.Stdout)
 	fmt.Fprintf(w, "%s: %d layers, %s mm high, %s mm of filament, about %s\n", d.name, len(ix.Layers),
-		ix.Height(), ix.Filament, clock(ix.Seconds))
+		ix.Height(), ix.Filament, figures.Hours(ix.Seconds))
 	fmt.Fprintf(w, "%8s %8s %10s %10s %10s %10s %8s\n", "layer", "number", "z", "fold line", "first",
 		"last", "seconds")
 	for i := range ix.Layers {
@@ -54,10 +55,6 @@ func (c *layersCmd) Run() error {
 		fmt.Fprintf(w, "%s, line %d: %s\n", f.Level, f.Line, f.Message)
 	}
 	return w.Flush()
-}
-
-func clock(s float64) string {
-	return fmt.Sprintf("%d h %02d", int(s)/3600, int(s)/60%60)
 }
 
 func printJSON(w io.Writer, v any) error {

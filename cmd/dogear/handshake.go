@@ -7,7 +7,7 @@ import (
 	"os"
 	"strings"
 
-	"dogear/core/cue"
+	"dogear/core/figures"
 	"dogear/core/handshake"
 	"dogear/core/plan"
 	"dogear/core/printer"
@@ -97,7 +97,7 @@ func (c *handshakeCmd) simulate(pr *plan.Printer, f *handshake.File, rep *handsh
 		if h.Try > 0 {
 			word = f.Tries[h.Try-1].Word
 		}
-		if _, err := fmt.Printf("%s  %-8s  %s\n", cue.Clock(h.Time), word, h.What); err != nil {
+		if _, err := fmt.Printf("%s  %-8s  %s\n", figures.Clock(h.Time), word, h.What); err != nil {
 			return err
 		}
 	}

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"os"
 
-	"dogear/core/cue"
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/printer"
@@ -58,10 +58,10 @@ func (c *rehearseCmd) Run() error {
 		return printJSON(os.Stdout, r)
 	}
 	for _, e := range r.Events {
-		fmt.Printf("%s  line %8d  %-8s %s\n", cue.Clock(e.Time), e.Line, e.Kind, e.Text)
+		fmt.Printf("%s  line %8d  %-8s %s\n", figures.Clock(e.Time), e.Line, e.Kind, e.Text)
 	}
 	s := r.Seen
 	fmt.Printf("%s after %s: layer %d, %.2f mm on the bed, %d moves laid\n", s.State,
-		cue.Clock(s.Time), s.Layer, s.Top, s.Laid)
+		figures.Clock(s.Time), s.Layer, s.Top, s.Laid)
 	return nil
 }

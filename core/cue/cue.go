@@ -16,6 +16,7 @@ import (
 	"strings"
 	"time"
 
+	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -92,7 +93,7 @@ func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *rout
 			if h.Ear == b.Ear.ID {
 				at := res.Takes(b.Fold.Seconds - h.Before)
 				s.Rows = append(s.Rows, Row{Ear: b.Ear.ID, HeadsUp: true, Seconds: at,
-					Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + minutes(r.Seconds-at)})
+					Layer: max(ix.At(h.Line), 1), Title: "Heads-up: be there in " + figures.Hours(r.Seconds-at)})
 			}
 		}
 		s.Rows = append(s.Rows, r)
@@ -246,19 +247,6 @@ func (s *Sheet) End() time.Time {
 	return s.day(s.Seconds + late)
 }
 
-func minutes(s float64) string {
-	if s < 90 {
-		return fmt.Sprintf("%.0f s", s)
-	}
-	return fmt.Sprintf("%.0f min", s/60)
-}
-
-// Clock writes a time into the print as h:mm:ss.
-func Clock(s float64) string {
-	n := int(s + 0.5)
-	return fmt.Sprintf("%d:%02d:%02d", n/3600, n/60%60, n%60)
-}
-
 // CSV writes the sheet as a table with a head line.
 func (s *Sheet) CSV(w io.Writer) error {
 	out := csv.NewWriter(w)
@@ -272,13 +260,13 @@ func (s *Sheet) CSV(w io.Writer) error {
 		if !r.At.IsZero() {
 			at = r.At.Format("2006-01-02 15:04:05")
 		}
-		rows = append(rows, []string{kind, r.Ear, at, Clock(r.Seconds), fmt.Sprint(r.Layer), r.Number,
-			r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge), strings.Join(r.Steps,
-				"; ")})
+		rows = append(rows, []string{kind, r.Ear, at, figures.Clock(r.Seconds), fmt.Sprint(r.Layer),
+			r.Number, r.Z, r.Title, strings.Join(r.Ready, "; "), fmt.Sprintf("%g", r.Purge),
+			strings.Join(r.Steps, "; ")})
 	}
 	for _, text := range s.After {
-		rows = append(rows, []string{"when it is done", "", "", Clock(s.Seconds), "", "", "", text, "",
-			"", ""})
+		rows = append(rows, []string{"when it is done", "", "", figures.Clock(s.Seconds), "", "", "",
+			text, "", "", ""})
 	}
 	for _, r := range rows {
 		for i, c := range r { // a table program must not take a text for a formula

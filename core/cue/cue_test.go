@@ -104,8 +104,3 @@ func TestSheet(t *testing.T) {
 		t.Error("a calendar without a start")
 	}
 }
-
-func ExampleClock() {
-	fmt.Println(Clock(3725))
-	// Output: 1:02:05
-}

@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"dogear/core/figures"
 	"dogear/core/gcode"
 )
 
@@ -228,9 +229,9 @@ func (r *reader) findings(missing []int) {
 		if ix.Dialect.KeepE {
 			how = "from the start, as the printer's settings say"
 		}
-		r.note(Care, "filament-mode-open", r.openE, "From line "+group(r.openE)+" on places count "+
-			"in steps (G91), and the file does not say how the filament counts. Printers differ; it is "+
-			"read as counting "+how+". Name your printer, and say in its settings which is yours.")
+		r.note(Care, "filament-mode-open", r.openE, "From line "+figures.Count(r.openE)+" on places "+
+			"count in steps (G91), and the file does not say how the filament counts. Printers differ; it "+
+			"is read as counting "+how+". Name your printer, and say in its settings which is yours.")
 	}
 	r.beside()
 	if len(missing) > 0 {
@@ -247,7 +248,7 @@ func (r *reader) findings(missing []int) {
 	for _, w := range words {
 		c := r.unknown[w]
 		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
-			"is; what it does is up to the printer.", w, c.n, group(c.first)))
+			"is; what it does is up to the printer.", w, c.n, figures.Count(c.first)))
 	}
 	if r.noNewline && !r.ended {
 		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
@@ -257,8 +258,8 @@ func (r *reader) findings(missing []int) {
 			"move. Was the file cut short?")
 	}
 	if r.strange > 0 {
-		r.note(Care, "rubbish-at-end", r.strange, "From line "+group(r.strange)+" on stands something "+
-			"that is not G-code.")
+		r.note(Care, "rubbish-at-end", r.strange, "From line "+figures.Count(r.strange)+" on stands "+
+			"something that is not G-code.")
 	}
 	sort.SliceStable(ix.Findings,
 		func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
@@ -273,8 +274,8 @@ func (r *reader) beside() {
 			"Heights are shown as the file writes them.")
 	}
 	if r.farLine > 0 {
-		r.note(Care, "far-off", r.farLine, "Line "+group(r.farLine)+" lays plastic more than 1.5 m "+
-			"from the origin, where no printer reaches. The pictures are drawn that wide.")
+		r.note(Care, "far-off", r.farLine, "Line "+figures.Count(r.farLine)+" lays plastic more than "+
+			"1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
 		return
 	}
 	// One layer that reaches much further than all others.
@@ -320,7 +321,7 @@ func (r *reader) beside() {
 				return
 			}
 			r.note(Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from "+
-				"everything else.", group(line), out.Millimetres()))
+				"everything else.", figures.Count(line), out.Millimetres()))
 			return
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 
+	"dogear/core/figures"
 	"dogear/core/gcode"
 )
 
@@ -73,7 +74,7 @@ func (r *reader) bad() {
 		case gcode.ErrPower:
 			then = ". The word is left out here."
 		}
-		r.note(Care, code, r.line, "Line "+group(r.line)+", "+b.Error()+then)
+		r.note(Care, code, r.line, "Line "+figures.Count(r.line)+", "+b.Error()+then)
 	}
 }
 
@@ -82,7 +83,7 @@ func (r *reader) odds(s []byte) {
 	if i := bytes.IndexByte(s, 0); i >= 0 {
 		if r.nuls++; r.nuls <= 3 {
 			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
-				"this line. Printers skip what is behind them, or the whole line.", group(r.line), i+1))
+				"this line. Printers skip what is behind them, or the whole line.", figures.Count(r.line), i+1))
 		}
 	}
 	for len(s) > 0 && s[len(s)-1] == '\r' {
@@ -92,7 +93,7 @@ func (r *reader) odds(s []byte) {
 		if r.returns++; r.returns <= 3 {
 			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
 				"return inside this line. Some printers take what is behind it for a line of its own; "+
-				"here it belongs to this one.", group(r.line), i+1))
+				"here it belongs to this one.", figures.Count(r.line), i+1))
 		}
 	}
 }
@@ -100,8 +101,8 @@ func (r *reader) odds(s []byte) {
 func (r *reader) wrongSum() {
 	r.sumsWrong++
 	if r.sumsWrong <= 3 {
-		r.note(Care, "checksum", r.line, "The checksum of line "+group(r.line)+" does not fit the "+
-			"line. A printer that checks would ask for it again.")
+		r.note(Care, "checksum", r.line, "The checksum of line "+figures.Count(r.line)+" does not fit "+
+			"the line. A printer that checks would ask for it again.")
 	}
 }
 
@@ -173,19 +174,10 @@ func (r *reader) sample(s []byte) {
 	}
 }
 
-// group writes a count with thin spaces between the thousands.
-func group(n int64) string {
-	s := string(gcode.AppendMM(nil, gcode.Nano(n)*gcode.MM, 0))
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "\u2009" + s[i:]
-	}
-	return s
-}
-
 // odd notes something strange about run i.
 func (r *reader) odd(i int, code, what string) {
 	line := r.ix.Layers[i].First
-	r.note(Care, code, line, "Line "+group(line)+" "+what)
+	r.note(Care, code, line, "Line "+figures.Count(line)+" "+what)
 }
 
 // unfollowed notes moves that are not followed, or not all of the way.
@@ -208,6 +200,6 @@ func (r *reader) unfollowed() {
 		what = "draws an arc that does not lie level (" + r.m.Plane() + ")" + straight
 	}
 	if r.strays[kind]++; r.strays[kind] == 1 {
-		r.note(Care, code, r.line, "Line "+group(r.line)+" "+what)
+		r.note(Care, code, r.line, "Line "+figures.Count(r.line)+" "+what)
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dogear/core/figures"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 )
@@ -197,8 +198,7 @@ func (ix *file) after(s float64) (Place, error) {
 	if math.IsInf(s, 0) || s > ix.Seconds && !ok {
 		return Place{}, errors.New("the print is done before that")
 	}
-	t := int(s)
-	said := fmt.Sprintf("%d:%02d:%02d into the print", t/3600, t/60%60, t%60)
+	said := figures.Clock(math.Trunc(s)) + " into the print"
 	return either(atTime(ix, s, said), own, ok, "by the file's own clock"), nil
 }
 
