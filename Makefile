@@ -2,7 +2,7 @@
 # make lint    what tools find by reading the code
 # make e2e     the browser's tests; only=NAME runs those whose names hold it
 # make race    store and web under the race detector
-# make sweep   the tests over generated files whole: every part in every dialect
+# make sweep   what make test samples, whole: every part in every dialect; releases
 # make bench   speeds as ratios of one run
 # make soak    ten minutes of many people at one server: nothing may grow
 # make fuzz    a minute for each fuzz target
@@ -44,14 +44,14 @@ race:
 	CGO_ENABLED=1 go test -race -short ./store ./web
 
 sweep:
-	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo
+	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo ./core/landmark ./cmd/pack
 
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
 	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec $(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
 
 bench:
-	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/...
+	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web
 
 soak:
 	DOGEAR_SOAK=10m go test ./web -run TestSoak -timeout 30m -v -count=1

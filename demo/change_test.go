@@ -15,6 +15,7 @@ import (
 	"dogear/core/proof/second"
 	"dogear/core/routine"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // someChange is a change between two folds, before layers or inside them.
@@ -50,7 +51,7 @@ func someChange(rnd *rand.Rand, ix *layer.Index, id string) plan.Change {
 func TestChanges(t *testing.T) {
 	for part, solid := range small() {
 		for k, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/printer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // print runs a file until it is done or fails and returns what lies on the bed.
@@ -30,7 +31,7 @@ func print(t *testing.T, file []byte, f *printer.Fault) ([]printer.Laid, *printe
 func TestWholeCircle(t *testing.T) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {
@@ -91,7 +92,7 @@ func TestWholeCircle(t *testing.T) {
 func TestJamCircle(t *testing.T) {
 	for part, solid := range small() {
 		for k, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			if testing.Short() && k%3 != 0 {

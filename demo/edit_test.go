@@ -21,6 +21,7 @@ import (
 	"dogear/core/proof/second"
 	"dogear/core/routine"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // routines are all that ship, in a fixed order.
@@ -85,7 +86,7 @@ func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 func TestSameDeposit(t *testing.T) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {
@@ -175,7 +176,7 @@ func takenOut(t *testing.T, file, out []byte, p *plan.Plan) {
 func TestInsideLayers(t *testing.T) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {

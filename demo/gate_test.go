@@ -12,6 +12,7 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/release"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // TestPickupsPassTheGate picks up prints of every kind of slicing, corrected up and down,
@@ -19,7 +20,7 @@ import (
 func TestPickupsPassTheGate(t *testing.T) {
 	for part, solid := range small() {
 		for _, name := range []string{"plain", "sloped", "slanting", "volumes"} {
-			if testing.Short() && !sampled(part, demo.DialectNamed(name)) {
+			if testing.Short() && !demotest.Sampled(part, demo.DialectNamed(name)) {
 				continue
 			}
 			t.Run(part+"/"+name, func(t *testing.T) {

@@ -15,6 +15,7 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/proof/second"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // pick writes a pick-up and checks what must hold of every one.
@@ -93,7 +94,7 @@ func clear(t *testing.T, p *pickup.Pickup, out []byte, box [4]gcode.Nano) {
 func TestPickups(t *testing.T) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {

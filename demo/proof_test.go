@@ -16,7 +16,7 @@ func TestHonestEdits(t *testing.T) {
 	n := 0
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			n += 3

@@ -10,6 +10,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/printer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // TestScale jams the nozzle at random lines and puts what lies on the bed on a scale, with the
@@ -32,7 +33,7 @@ func eachFile(t *testing.T, seed uint64, f func(part, dialect string, file []byt
 	ix *layer.Index, random *rand.Rand)) {
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if sampled(part, d) {
+			if demotest.Sampled(part, d) {
 				file, _ := demo.Slice(solid, d)
 				f(part, d.Name, file, index(t, file), rand.New(rand.NewPCG(seed, uint64(len(file)))))
 			}

@@ -13,6 +13,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/release"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // TestSeveralAtOneFold puts two to four ears of random kinds, routines and stop words on the
@@ -22,7 +23,7 @@ func TestSeveralAtOneFold(t *testing.T) {
 	names := routines()
 	for part, solid := range small() {
 		for _, d := range demo.Dialects() {
-			if !sampled(part, d) {
+			if !demotest.Sampled(part, d) {
 				continue
 			}
 			t.Run(part+"/"+d.Name, func(t *testing.T) {

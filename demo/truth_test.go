@@ -3,10 +3,7 @@ package demo_test
 import (
 	"bytes"
 	"context"
-	"hash/fnv"
-	"io"
 	"math"
-	"os"
 	"testing"
 
 	"dogear/core/layer"
@@ -26,18 +23,6 @@ func small() map[string]demo.Solid {
 		"gauge": demo.TideGauge(), "nameplate": demo.Nameplate(), "buoy": buoy, "house": house,
 		"bollard": bollard, "wall": wall,
 	}
-}
-
-// sampled reports whether a test that would take minutes over every part in every dialect
-// takes this pair: two of five do, others with another DOGEAR_SEED; one of twenty with
-// -short. DOGEAR_SWEEP takes them all (make sweep).
-func sampled(part string, d demo.Dialect) bool {
-	h := fnv.New32a()
-	_, _ = io.WriteString(h, part+"/"+d.Name+"/"+os.Getenv("DOGEAR_SEED"))
-	if testing.Short() {
-		return h.Sum32()%20 == 0
-	}
-	return os.Getenv("DOGEAR_SWEEP") != "" || h.Sum32()%5 < 2
 }
 
 // TestLayersEqualTruth reads every part in every dialect and compares all that

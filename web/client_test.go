@@ -24,7 +24,7 @@ import (
 
 // client talks to a server as a browser on this machine would.
 type client struct {
-	t      *testing.T
+	t      testing.TB
 	s      *Server
 	st     *store.Store
 	dir    string
@@ -33,7 +33,7 @@ type client struct {
 	named  string // how the file that came last is to be called
 }
 
-func newClient(t *testing.T, lim archive.Limits) *client {
+func newClient(t testing.TB, lim archive.Limits) *client {
 	t.Helper()
 	dir := t.TempDir()
 	st, err := store.Open(context.Background(), dir)

@@ -56,7 +56,7 @@ func (c *client) head(method, path string, more ...string) string {
 		method, path, c.cookie, csrfHeader, c.token, strings.Join(append(more, ""), "\r\n"))
 }
 
-func (w *wire) answer(t *testing.T) (int, string) {
+func (w *wire) answer(t testing.TB) (int, string) {
 	t.Helper()
 	_ = w.SetReadDeadline(time.Now().Add(20 * time.Second))
 	res, err := http.ReadResponse(w.in, nil)

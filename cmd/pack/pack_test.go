@@ -18,6 +18,8 @@ import (
 	"time"
 
 	"golang.org/x/tools/go/packages"
+
+	"dogear/demo/demotest"
 )
 
 // host is the system of this machine, and whether there is a program for it.
@@ -60,8 +62,8 @@ func copied(t *testing.T) string {
 // TestPack packs the program of this machine twice, in two folders: the archives are equal, the
 // checksums hold, the licences of all parts are in them, and the program says its version.
 func TestPack(t *testing.T) {
-	if testing.Short() || !slices.Contains(targets, host) {
-		t.Skip("builds the program")
+	if !demotest.Sweep() || !slices.Contains(targets, host) {
+		t.Skip("builds the program twice: make sweep")
 	}
 	t.Chdir("../..")
 	t.Setenv("SOURCE_DATE_EPOCH", "1764000000")
@@ -171,8 +173,8 @@ func TestVersions(t *testing.T) {
 // TestTargets checks the program's sources, its parts' included, for every system it is made
 // for; building them all takes a minute each (make release).
 func TestTargets(t *testing.T) {
-	if testing.Short() {
-		t.Skip("reads all sources for each target")
+	if !demotest.Sweep() {
+		t.Skip("reads all sources for each target: make sweep")
 	}
 	for _, target := range targets {
 		system, processor, _ := strings.Cut(target, "/")

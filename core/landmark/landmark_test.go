@@ -13,15 +13,6 @@ import (
 	"dogear/demo/demotest"
 )
 
-// dialects are all of them, or the first few with -short.
-func dialects() []demo.Dialect {
-	all := demo.Dialects()
-	if testing.Short() {
-		return all[:3]
-	}
-	return all
-}
-
 func look(t *testing.T, s demo.Solid, d demo.Dialect) (*landmark.Report, demo.Truth) {
 	t.Helper()
 	file, truth := demo.Slice(s, d)
@@ -54,7 +45,7 @@ func TestLandmarks(t *testing.T) {
 		{"piles", demo.Piles(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
-		for _, d := range dialects() {
+		for _, d := range demotest.Dialects(c.name) {
 			if c.name == "arch" && d.Mark == "" {
 				continue // its thin layers count there
 			}
@@ -83,7 +74,7 @@ func TestLandmarks(t *testing.T) {
 
 // TestLetteringEnds finds where the nameplate's letters end inside layer 1.
 func TestLetteringEnds(t *testing.T) {
-	for _, d := range dialects() {
+	for _, d := range demotest.Dialects("nameplate") {
 		r, truth := look(t, demo.Nameplate(), d)
 		ground := int64(truth.Layers[0].Inside[4]) // the sixth island is the ground
 		ok := false
@@ -102,7 +93,7 @@ func TestLetteringEnds(t *testing.T) {
 func TestPockets(t *testing.T) {
 	buoy := demo.Buoy()
 	buoy.Layers = 95
-	for _, d := range dialects() {
+	for _, d := range demotest.Dialects("buoy") {
 		r, _ := look(t, buoy, d)
 		if len(r.Pockets) != 1 {
 			t.Errorf("%s: %d pockets", d.Name, len(r.Pockets))
@@ -133,7 +124,7 @@ func TestHollows(t *testing.T) {
 			}
 			return
 		}
-		for _, d := range dialects() {
+		for _, d := range demotest.Dialects("hollows") {
 			t.Run(fmt.Sprint(h, "/", d.Name), func(t *testing.T) {
 				t.Parallel()
 				r, _ := look(t, demo.Hollows(h), d)
@@ -176,7 +167,7 @@ func TestHollows(t *testing.T) {
 // TestPartsEnd checks that posts which end at different heights are counted, not measured
 // by their area alone.
 func TestPartsEnd(t *testing.T) {
-	for _, d := range dialects() {
+	for _, d := range demotest.Dialects("piles") {
 		r, _ := look(t, demo.Piles(), d)
 		for n, want := range map[int]string{13: "2 parts end here; 3 go on",
 			15: "One part ends here; 2 go on"} {

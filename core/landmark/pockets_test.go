@@ -16,11 +16,8 @@ import (
 // TestSockets measures pockets of exact sizes at many angles: to 0.05 mm, with their turn.
 func TestSockets(t *testing.T) {
 	for deg := 0.0; deg < 60; deg += 7.5 {
-		for k, d := range dialects() {
+		for _, d := range demotest.Dialects(fmt.Sprint("sockets", deg)) {
 			name := d.Name
-			if name != "plain" && (k+int(deg/7.5))%3 > 0 { // each at some of the angles
-				continue
-			}
 			r, _ := look(t, demo.Sockets(deg), d)
 			for _, w := range []struct {
 				shape  string
@@ -64,7 +61,7 @@ func TestSockets(t *testing.T) {
 
 // TestCounterbore finds a nut's pocket of its own depth, with a screw's hole below or above.
 func TestCounterbore(t *testing.T) {
-	for _, d := range dialects() {
+	for _, d := range demotest.Dialects("counterbore") {
 		r, _ := look(t, demo.Counterbore(), d)
 		for _, x := range []float64{99, 121} {
 			found := false

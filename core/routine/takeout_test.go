@@ -2,6 +2,7 @@ package routine
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"reflect"
@@ -9,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -121,6 +123,42 @@ func FuzzTakeOut(f *testing.F) {
 		}
 		if b.Len() >= len(file)+1 {
 			t.Errorf("%q became %q", file, b.String())
+		}
+	})
+}
+
+// FuzzApply lays any plan onto any file. What is written by it is, with everything taken out
+// again, the file as it was.
+func FuzzApply(f *testing.F) {
+	f.Add(tall(), `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":5,"kind":"colour",`+
+		`"filament":"white"},{"id":"b","before_line":90,"kind":"own lines","lines":["M0 look"]}],`+
+		`"filaments":{"white":{"name":"Gull white","nozzle":[220,215]}},"first_filament":"white"}`)
+	f.Add(strings.ReplaceAll(tall(), "\n", "\r\n"), `{"format":"dogear-plan/1","mutes":[{"from":30,`+
+		`"to":33}],"ears":[{"id":"a","at_height":1.3,"kind":"insert","heads_up":{"layers":1},`+
+		`"bond_pass":{"flow":0.3}}],"changes":[{"id":"c","before_layer":3,"until_layer":6,"speed":50}]}`)
+	f.Fuzz(func(t *testing.T, file, text string) {
+		if len(file) > 40_000 {
+			return
+		}
+		src := strings.NewReader(file)
+		p, err := plan.Parse(strings.NewReader(text))
+		if err != nil || p.Check() != nil {
+			return
+		}
+		ix, err := layer.Read(context.Background(), src, layer.Options{})
+		if err != nil || ix.Marked || ix.Ours > 0 {
+			return
+		}
+		res, err := Apply(src, ix, p, nil)
+		if err != nil || len(res.Edits) == 0 {
+			return
+		}
+		var b bytes.Buffer
+		if _, err := edit.Write(&b, src, res.Edits); err != nil {
+			t.Fatal(err)
+		}
+		if _, back := takeOut(t, b.String()); back != file {
+			t.Errorf("the file does not come back:\n%q\nbecame\n%q\nand then\n%q", file, b.String(), back)
 		}
 	})
 }

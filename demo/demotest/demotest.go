@@ -5,12 +5,41 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"hash/fnv"
 	"io"
+	"os"
 	"testing"
 
 	"dogear/core/layer"
 	"dogear/core/proof"
+	"dogear/demo"
 )
+
+// Sweep reports whether all is to be tried and not a sample of it (make sweep).
+func Sweep() bool { return os.Getenv("DOGEAR_SWEEP") != "" }
+
+// Sampled reports whether a test that would take minutes over everything in every dialect takes
+// this pair: one of six does, others with another DOGEAR_SEED; one of twenty with -short. A
+// sweep takes them all.
+func Sampled(what string, d demo.Dialect) bool {
+	h := fnv.New32a()
+	_, _ = io.WriteString(h, what+"/"+d.Name+"/"+os.Getenv("DOGEAR_SEED"))
+	if testing.Short() {
+		return h.Sum32()%20 == 0
+	}
+	return Sweep() || h.Sum32()%6 == 0
+}
+
+// Dialects are the plain one and those that are sampled.
+func Dialects(what string) []demo.Dialect {
+	var out []demo.Dialect
+	for i, d := range demo.Dialects() {
+		if i == 0 || Sampled(what, d) {
+			out = append(out, d)
+		}
+	}
+	return out
+}
 
 // Index reads a file as most printers do.
 func Index(t testing.TB, file []byte) *layer.Index {
