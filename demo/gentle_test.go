@@ -14,6 +14,7 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/release"
+	"dogear/demo"
 )
 
 // TestGentlePickups makes the first layers of pick-ups and loose tops gentler, in every dialect:
@@ -38,7 +39,7 @@ func TestGentlePickups(t *testing.T) {
 				t.Fatalf("%s, %s: %v", part, dialect, err)
 			}
 			for _, f := range r.Findings {
-				if part == "wiped" && c.LooseTop && f.Code == "drag" {
+				if part == "wiped" && c.LooseTop && f.Code == "below-bed" {
 					continue // a tower beside it would be laid below the bed: refused
 				}
 				if f.Level == layer.Grave {
@@ -49,7 +50,7 @@ func TestGentlePickups(t *testing.T) {
 			if _, err := edit.Write(&out, src, r.Edits); err != nil {
 				t.Fatal(err)
 			}
-			at, err := ix.Before(src, n+1)
+			at, err := ix.StateAt(src, r.Pickup.Start.Line)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -139,4 +140,25 @@ func filamentOf(t *testing.T, file []byte) float64 {
 		sum += laid[i].Amount.Millimetres()
 	}
 	return sum
+}
+
+// TestBelowBed refuses a loose top of a print beside which a tower grows more slowly: it would be
+// laid into the bed.
+func TestBelowBed(t *testing.T) {
+	for _, d := range demo.Dialects() {
+		file, _ := demo.Slice(demo.Wiped(), d)
+		ix := index(t, file)
+		r, err := release.Pickup(context.Background(), bytes.NewReader(file), ix,
+			&plan.Plan{Format: plan.Format}, nil, pickup.Choice{Start: pickup.Next, Layer: 6,
+				LooseTop: true}, release.Asked{})
+		if errors.Is(err, pickup.ErrBelowBed) {
+			continue
+		}
+		if err != nil {
+			t.Fatal(d.Name, err)
+		}
+		if f := r.Stopped(); f == nil || f.Code != "below-bed" {
+			t.Errorf("%s: it is laid below the bed, and %+v", d.Name, f)
+		}
+	}
 }

@@ -101,6 +101,7 @@ type Start struct {
 	HasNext bool    // the way to Next is an absolute travel
 	AbsZ    bool    // the rest names a height before it lays anything
 	Rest    *Rest   // of the move in front of Line, when that is cut
+	Fold    int64   // byte offset of the layer's fold when Line lies behind it, see behindSteps
 	warm    float64 // °C that the filament in use asks for
 }
 
@@ -154,8 +155,12 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside,
-		f.At, f.Next, f.HasNext
+	s.take(&f)
+	if c.Start != Mid {
+		if err := s.behindSteps(src, ix); err != nil {
+			return nil, err
+		}
+	}
 	if c.Start == Mid && c.Along != 0 {
 		if err := s.cut(src, ix, c); err != nil {
 			return nil, err
@@ -182,6 +187,62 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 			return !s.AbsZ
 		})
 	return s, err
+}
+
+// take takes the place of a fold.
+func (s *Start) take(f *routine.Fold) {
+	s.Layer, s.Line, s.Offset, s.Inside, s.At, s.Next, s.HasNext = f.Layer, f.Line, f.Offset, f.Inside,
+		f.At, f.Next, f.HasNext
+}
+
+// behindSteps moves a start in front of the first laying move of its layer where places count in
+// steps: else the head would have to stand just where the layer below has ended, deep between
+// its walls or, of a loose top, on the bed itself. Nothing is moved when something happens on
+// the way there that is more than a movement or a setting.
+func (s *Start) behindSteps(src layer.Source, ix *layer.Index) error {
+	first := ix.Layers[s.Layer-1].First
+	if !s.At.RelXYZ || s.Line >= first {
+		return nil
+	}
+	plain := true
+	err := ix.WalkFrom(src, s.Line, first, func(_ int64, _ []byte, _ *gcode.Command, a *gcode.Act,
+		m *gcode.Machine) bool {
+		switch a.Kind {
+		case gcode.Stop, gcode.Home, gcode.Probe, gcode.ToolSet, gcode.Motors, gcode.Macro,
+			gcode.Unknown:
+			plain = false
+		}
+		plain = plain && m.RelXYZ
+		return plain
+	})
+	if err != nil || !plain {
+		return err
+	}
+	f, err := routine.Locate(src, ix, &plan.Ear{ID: "start", BeforeLine: first})
+	if err == nil {
+		s.Fold = s.Offset
+		s.take(&f)
+	}
+	return err
+}
+
+// backTo puts the start back in front of what a plan puts in on the way to the first laying move
+// of its layer.
+func (s *Start) backTo(src layer.Source, ix *layer.Index, res *routine.Result) error {
+	if res == nil || s.Fold == 0 {
+		return nil
+	}
+	for _, e := range res.Edits {
+		if e.Offset < s.Fold || e.Offset >= s.Offset {
+			continue
+		}
+		f, err := routine.Locate(src, ix, &plan.Ear{ID: "start", BeforeLayer: s.Layer})
+		if err == nil {
+			s.take(&f)
+		}
+		return err
+	}
+	return nil
 }
 
 // land is where the head comes down, in machine coordinates without corrections. dz

@@ -54,6 +54,9 @@ const (
 func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
 	res *routine.Result) (*Pickup, error) {
 	s, err := Find(src, ix, &c)
+	if err == nil {
+		err = s.backTo(src, ix, res)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -250,6 +250,7 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 		x.off = 0
 	}
 	x.proud(w.mLine, a, &w.m)
+	x.sinks(a, false)
 	switch {
 	case x.absolute:
 		x.reach(w.mLine, false)
@@ -287,6 +288,7 @@ func (x *examiner) putIn(text []byte, c *gcode.Command, a *gcode.Act, before *gc
 	case gcode.Lay, gcode.Travel, gcode.Pull, gcode.Push:
 		x.depth(a)
 		x.reach(line, true)
+		x.sinks(a, true)
 		if !w.marks.bond {
 			x.proud(line, a, &w.m)
 		}

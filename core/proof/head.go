@@ -87,6 +87,31 @@ func (x *examiner) reach(line int64, put bool) {
 	}
 }
 
+// bedTolerance is how far below the bed a move may end, mm: files round.
+const bedTolerance = 0.02
+
+// sinks looks whether the nozzle would go into the bed. What the original does itself there is
+// its own business, but said of a file that is examined alone.
+func (x *examiner) sinks(a *gcode.Act, put bool) {
+	m := &x.w.m
+	from, to := x.tip(a.From), x.tip(m.Pos)
+	if m.Known&gcode.KnowZ == 0 || to[2].Millimetres() >= -bedTolerance || !a.MoveX && to[2] >= from[2] {
+		return
+	}
+	switch {
+	case x.absolute:
+		x.find(layer.Care, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
+			-to[2].Millimetres())
+	case put:
+		x.find(layer.Grave, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
+			-to[2].Millimetres())
+	case x.w.o.Pos[2] > m.Pos[2]:
+		x.find(layer.Grave, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed: what "+
+			"is laid here lies lower than where the file begins now, as a wiping tower may.",
+			-to[2].Millimetres())
+	}
+}
+
 // drag looks whether the nozzle passes through what is printed.
 func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State, put bool) {
 	if h := x.dragged(a, m, put, !put); h != nil {
