@@ -95,7 +95,8 @@ const bedTolerance = 0.02
 func (x *examiner) sinks(a *gcode.Act, put bool) {
 	m := &x.w.m
 	from, to := x.tip(a.From), x.tip(m.Pos)
-	if m.Known&gcode.KnowZ == 0 || to[2].Millimetres() >= -bedTolerance || !a.MoveX && to[2] >= from[2] {
+	if m.Known&gcode.KnowZ == 0 || to[2].Millimetres() >= -bedTolerance ||
+		!a.MoveX && to[2] >= from[2] {
 		return
 	}
 	switch {
