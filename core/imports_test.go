@@ -14,8 +14,9 @@ import (
 var rank = map[string]int{
 	"figures": 0, "gcode": 0, "archive": 0, "edit": 0, "layer": 1,
 	"explain": 2, "place": 2, "raster": 2, "landmark": 3,
-	"plan": 3, "insert": 4, "routine": 5, "proof": 6, "pickup": 6, "bind": 6, "cue": 6,
-	"proof/second": 7, "printer": 7, "watch": 0, "foreign": 7, "handshake": 8, "release": 9,
+	"plan": 3, "insert": 4, "mark": 4, "routine": 5, "apply": 6, "apply/applytest": 7,
+	"proof": 7, "pickup": 7, "bind": 7, "cue": 7,
+	"proof/second": 8, "printer": 8, "watch": 0, "foreign": 8, "handshake": 9, "release": 10,
 }
 
 // TestCoreStandsAlone checks that core imports nothing but the standard

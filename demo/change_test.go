@@ -7,13 +7,13 @@ import (
 	"reflect"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
-	"dogear/core/routine"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -74,7 +74,7 @@ func TestChanges(t *testing.T) {
 							`{"do":"restore"}]`)}}
 					want := *p
 					want.Changes = append([]plan.Change(nil), p.Changes...)
-					_, out := apply(t, file, ix, p)
+					_, out := applied(t, file, ix, p)
 					own, err := proof.Marks(bytes.NewReader(out))
 					if err != nil || len(own.Changed) != len(p.Changes) {
 						t.Fatal(own, err)
@@ -89,7 +89,7 @@ func TestChanges(t *testing.T) {
 					for _, f := range prove(t, file, out).Findings {
 						t.Errorf("%+v: %+v", p.Changes, f)
 					}
-					back, err := routine.TakeOut(bytes.NewReader(out))
+					back, err := apply.TakeOut(bytes.NewReader(out))
 					if err != nil {
 						t.Fatal(err)
 					}

@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/demo"
 )
 
@@ -30,7 +30,7 @@ func TestStopBehindClose(t *testing.T) {
 					p.Ears = append(p.Ears, plan.Ear{ID: fmt.Sprint("e", n), BeforeLayer: n,
 						Kind: plan.Colour, Filament: []string{"white", "red"}[n%2]})
 				}
-				res, err := routine.Apply(bytes.NewReader(file), ix, p, nil)
+				res, err := apply.Plan(bytes.NewReader(file), ix, p, nil)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -45,7 +45,7 @@ func TestStopBehindClose(t *testing.T) {
 }
 
 // behind counts the stops behind which the file wipes or retracts before it lays again.
-func behind(t *testing.T, file []byte, res *routine.Result) (n int) {
+func behind(t *testing.T, file []byte, res *apply.Result) (n int) {
 	t.Helper()
 	var out bytes.Buffer
 	edit.Sort(res.Edits)

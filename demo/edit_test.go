@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
@@ -19,7 +20,6 @@ import (
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
-	"dogear/core/routine"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -56,14 +56,14 @@ func everyLayer(n, turn int) *plan.Plan {
 	return p
 }
 
-func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
-	pockets ...landmark.Pocket) (*routine.Result, []byte) {
+func applied(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
+	pockets ...landmark.Pocket) (*apply.Result, []byte) {
 	t.Helper()
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
 	src := bytes.NewReader(file)
-	res, err := routine.Apply(src, ix, p, pockets)
+	res, err := apply.Plan(src, ix, p, pockets)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -110,9 +110,9 @@ func TestSameDeposit(t *testing.T) {
 
 // holds applies a plan to a file and checks what must hold of every edit.
 func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
-	pockets ...landmark.Pocket) (*routine.Result, []byte) {
+	pockets ...landmark.Pocket) (*apply.Result, []byte) {
 	t.Helper()
-	res, out := apply(t, file, ix, p, pockets...)
+	res, out := applied(t, file, ix, p, pockets...)
 	own, err := proof.Marks(bytes.NewReader(out))
 	if err != nil {
 		t.Fatal(err)
@@ -154,7 +154,7 @@ func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 func takenOut(t *testing.T, file, out []byte, p *plan.Plan) {
 	t.Helper()
 	src := bytes.NewReader(out)
-	taken, err := routine.TakeOut(src)
+	taken, err := apply.TakeOut(src)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -225,7 +225,7 @@ func withoutOurs(out []byte) []byte {
 // stopsBetween runs the edited file and checks, by geometry alone, that each
 // stop lies between the right layers, and that the head is out of the way:
 // lifted, aside, and never across the part below its top.
-func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *routine.Result, out []byte) {
+func stopsBetween(t *testing.T, file []byte, ix *layer.Index, res *apply.Result, out []byte) {
 	t.Helper()
 	var m gcode.Machine
 	var c gcode.Command

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/demo"
 )
 
@@ -67,7 +67,7 @@ type thing struct {
 
 // keepsClear runs a file and checks, apart from how the lifts were worked out,
 // that no way passes over a thing below its top.
-func keepsClear(t *testing.T, res *routine.Result, out []byte, things []thing) {
+func keepsClear(t *testing.T, res *apply.Result, out []byte, things []thing) {
 	t.Helper()
 	var m gcode.Machine
 	var c gcode.Command
@@ -125,7 +125,7 @@ func TestTooProud(t *testing.T) {
 		if err := p.Check(); err != nil {
 			t.Fatal(err)
 		}
-		res, err := routine.Apply(bytes.NewReader(file), ix, p, pockets)
+		res, err := apply.Plan(bytes.NewReader(file), ix, p, pockets)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -30,7 +30,7 @@ func TestHonestEdits(t *testing.T) {
 						p.Ears[i].Routine = nil
 						p.Ears[i].HeadsUp = nil
 					}
-					_, out := apply(t, file, ix, p)
+					_, out := applied(t, file, ix, p)
 					r := prove(t, file, out)
 					if !r.Same || r.First != nil {
 						t.Fatalf("%+v", r.First)

@@ -6,10 +6,10 @@ import (
 	"testing"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/plan"
 	"dogear/core/printer"
-	"dogear/core/routine"
 	"dogear/core/watch"
 	"dogear/demo"
 )
@@ -25,7 +25,7 @@ func TestWatched(t *testing.T) {
 	for i, at := range []int{n / 5, n / 2, 3 * n / 4} {
 		p.Ears = append(p.Ears, plan.Ear{ID: string(rune('a' + i)), BeforeLayer: at, Kind: plan.Insert})
 	}
-	res, err := routine.Apply(src, ix, p, nil)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,8 +7,8 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // changeView is a change of speed, flow, fan or heat in the margin.
@@ -30,7 +30,7 @@ func (b *book) changeViews(p *plan.Plan) []changeView {
 	var out []changeView
 	for i := range p.Changes {
 		c := &p.Changes[i]
-		from, line := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.BeforeLayer, BeforeLine: c.BeforeLine})
+		from, line := apply.Place(b.ix, &plan.Ear{BeforeLayer: c.BeforeLayer, BeforeLine: c.BeforeLine})
 		v := changeView{ID: c.ID, Words: c.Words(), From: from, Line: line}
 		v.Place = fmt.Sprintf("from layer %d", from)
 		if line > 0 {
@@ -41,7 +41,7 @@ func (b *book) changeViews(p *plan.Plan) []changeView {
 			v.Until = n + 1
 			v.Place += " to the end"
 		default:
-			until, inside := routine.Place(b.ix, &plan.Ear{BeforeLayer: c.UntilLayer,
+			until, inside := apply.Place(b.ix, &plan.Ear{BeforeLayer: c.UntilLayer,
 				BeforeLine: c.UntilLine})
 			v.Until = until
 			if inside > 0 {

@@ -9,9 +9,9 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/layer"
 	"dogear/core/raster"
-	"dogear/core/routine"
 )
 
 // cover is a model with the first line of each of its parts.
@@ -79,7 +79,7 @@ func (s *Server) model(ctx context.Context, b *book, m *marked, end int, line in
 	inside := map[int][]int64{}
 	key := fmt.Sprint(b.print.ID, "/", end, "/", b.reading())
 	for _, e := range sortedEars(m.plan, b.ix) {
-		if n, line := routine.Place(b.ix, &e); line > 0 && n <= end {
+		if n, line := apply.Place(b.ix, &e); line > 0 && n <= end {
 			inside[n] = append(inside[n], line)
 			key += fmt.Sprint(",", line)
 		}

@@ -9,9 +9,9 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/cue"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -42,8 +42,8 @@ func (s *Server) cueSheet(c fiber.Ctx) (*book, *cue.Sheet, error) {
 }
 
 // timetable is the cue sheet of a marked print, with what was laid onto the file for it.
-func timetable(b *book, m *marked, start time.Time) (*cue.Sheet, *routine.Result, error) {
-	res, err := routine.Apply(b.src, b.ix, m.plan, b.found())
+func timetable(b *book, m *marked, start time.Time) (*cue.Sheet, *apply.Result, error) {
+	res, err := apply.Plan(b.src, b.ix, m.plan, b.found())
 	if err != nil {
 		return nil, nil, sentence(fiber.StatusConflict, err.Error())
 	}

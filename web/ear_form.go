@@ -10,9 +10,9 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -54,7 +54,7 @@ func locateEar(b *book, p *plan.Plan, e *plan.Ear, text string) error {
 		}
 		e.BeforeLayer, e.BeforeLine, e.AtHeight, e.FileNumber, e.Z, e.Near = n, line, nil, nil, nil, nil
 	}
-	if _, err := routine.Locate(b.src, b.ix, e); err != nil {
+	if _, err := apply.Locate(b.src, b.ix, e); err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	return nil
@@ -66,7 +66,7 @@ func fitsIn(b *book, p *plan.Plan, e *plan.Ear) error {
 	if e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil {
 		return nil // it has no place yet
 	}
-	f, err := routine.Locate(b.src, b.ix, e)
+	f, err := apply.Locate(b.src, b.ix, e)
 	if err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
@@ -74,7 +74,7 @@ func fitsIn(b *book, p *plan.Plan, e *plan.Ear) error {
 		if o.ID == e.ID || o.Kind != e.Kind {
 			continue
 		}
-		if g, err := routine.Locate(b.src, b.ix, &o); err != nil || g.Line != f.Line {
+		if g, err := apply.Locate(b.src, b.ix, &o); err != nil || g.Line != f.Line {
 			continue
 		}
 		what := ""
@@ -96,7 +96,7 @@ func fitsIn(b *book, p *plan.Plan, e *plan.Ear) error {
 // whereWords writes where an ear lies, as somebody could have typed it; "" when it has no
 // place yet.
 func whereWords(ix *layer.Index, e *plan.Ear) string {
-	n, line := routine.Place(ix, e)
+	n, line := apply.Place(ix, e)
 	switch {
 	case e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil:
 		return ""
@@ -315,9 +315,9 @@ func amount(text string, low, high float64) (float64, error) {
 // before it.
 func another(b *book, p *plan.Plan, e *plan.Ear, keys []string) string {
 	before := p.First
-	n, line := routine.Place(b.ix, e)
+	n, line := apply.Place(b.ix, e)
 	for _, o := range sortedEars(p, b.ix) {
-		if m, l := routine.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" &&
+		if m, l := apply.Place(b.ix, &o); o.Kind == plan.Colour && o.Filament != "" &&
 			(m < n || m == n && l < line) {
 			before = o.Filament
 		}

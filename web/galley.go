@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/apply"
 	"dogear/core/explain"
 	"dogear/core/figures"
 	"dogear/core/gcode"
@@ -40,7 +41,7 @@ type extra struct {
 const mostShown = 8
 
 // mutedLines sets a run of muted lines with the lines that go on behind it.
-func mutedLines(b *book, mu routine.Muted) (extra, error) {
+func mutedLines(b *book, mu apply.Muted) (extra, error) {
 	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", figures.Count(mu.Span.From),
 		figures.Count(mu.Span.To))}
 	end := min(mu.Span.To, mu.Span.From+mostShown-1)
@@ -64,7 +65,7 @@ func mutedLines(b *book, mu routine.Muted) (extra, error) {
 
 // lifted sets the first of the short runs that keep the head off what stands
 // proud, and that lay what closes over it slower.
-func lifted(res *routine.Result) extra {
+func lifted(res *apply.Result) extra {
 	var what []string
 	if n := len(res.Overs); n > 0 {
 		what = append(what, howMany(n, "way is lifted", "ways are lifted"))
@@ -74,7 +75,7 @@ func lifted(res *routine.Result) extra {
 	}
 	x := extra{Title: "Over what was put in: " + strings.Join(what, ", ")}
 	shown := slices.DeleteFunc(slices.Clone(res.Extras),
-		func(e routine.Extra) bool { return e.Ear == "" })
+		func(e apply.Extra) bool { return e.Ear == "" })
 	for i, e := range shown {
 		if i == mostShown/4 {
 			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…",
@@ -89,7 +90,7 @@ func lifted(res *routine.Result) extra {
 }
 
 // changedLines sets the lines with which a change begins and ends.
-func changedLines(c *routine.Changed) extra {
+func changedLines(c *apply.Changed) extra {
 	x := extra{Title: fmt.Sprintf("Other settings from layer %d on: %s", c.From.Layer,
 		c.Change.Words())}
 	for _, part := range []struct {
@@ -114,7 +115,7 @@ func howMany(n int, one, many string) string {
 }
 
 // headsUpLines sets a heads-up with the line it stands in front of.
-func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
+func headsUpLines(b *book, u apply.HeadsUp) (extra, error) {
 	x := extra{Title: fmt.Sprintf("Heads-up for ear %s, %s before it", u.Ear, figures.Hours(u.Before))}
 	for _, l := range u.Lines {
 		x.Lines = append(x.Lines, galleyLine{Ours: true, Code: code(&l), Words: l.Why})
@@ -130,7 +131,7 @@ func headsUpLines(b *book, u routine.HeadsUp) (extra, error) {
 }
 
 // putBack lists what a block restores, in words.
-func putBack(blk *routine.Block) string {
+func putBack(blk *apply.Block) string {
 	var out []string
 	for i := range blk.Lines {
 		l := &blk.Lines[i]
@@ -150,7 +151,7 @@ const (
 	contextBehind = 4
 )
 
-func (s *Server) galley(b *book, m *marked, res *routine.Result, i int) (galley, error) {
+func (s *Server) galley(b *book, m *marked, res *apply.Result, i int) (galley, error) {
 	blk := &res.Blocks[i]
 	ev := m.earView(b, blk.Ear)
 	g := galley{Number: i + 1, Of: len(res.Blocks), Title: ev.Title, Place: ev.Place, When: ev.When,

@@ -9,10 +9,10 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/explain"
 	"dogear/core/gcode"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // linesRoutes are those of the lines.
@@ -51,7 +51,7 @@ func earLine(e plan.Ear, b *book) int64 {
 	if e.BeforeLine > 0 {
 		return e.BeforeLine
 	}
-	n, _ := routine.Place(b.ix, &e)
+	n, _ := apply.Place(b.ix, &e)
 	return b.ix.Layers[n-1].Fold
 }
 

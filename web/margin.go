@@ -8,11 +8,11 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/foreign"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
@@ -56,8 +56,8 @@ func (s *Server) margin(c fiber.Ctx, b *book) (*marginView, error) {
 	}
 	data.Found = append(data.Found, v.Found...)
 	finds := map[string][]layer.Finding{}
-	made := map[string]*routine.Block{}
-	res, err := routine.Apply(b.src, b.ix, p, b.found())
+	made := map[string]*apply.Block{}
+	res, err := apply.Plan(b.src, b.ix, p, b.found())
 	if err != nil {
 		v.Problem = upper(err.Error())
 	} else {
@@ -197,7 +197,7 @@ func (m *marked) swatches(chosen string) []swatch {
 }
 
 // totals are shown when there is more than one filament, or something purged.
-func (m *marked) totals(b *book, res *routine.Result) ([]totalView, error) {
+func (m *marked) totals(b *book, res *apply.Result) ([]totalView, error) {
 	all, err := res.Totals(b.src, b.ix, m.plan)
 	if err != nil {
 		return nil, err

@@ -8,10 +8,10 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // marginView is the column of notes beside the book.
@@ -151,7 +151,7 @@ type sitData struct {
 // mostOvers bounds how many lifted ways are drawn.
 const mostOvers = 5000
 
-func liftsOf(res *routine.Result) []overData {
+func liftsOf(res *apply.Result) []overData {
 	out := []overData{}
 	for _, o := range res.Overs[:min(len(res.Overs), mostOvers)] {
 		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(),
@@ -160,7 +160,7 @@ func liftsOf(res *routine.Result) []overData {
 	return out
 }
 
-func sits(b *book, res *routine.Result) []sitData {
+func sits(b *book, res *apply.Result) []sitData {
 	out := []sitData{}
 	for i := range res.Blocks {
 		for _, f := range res.Blocks[i].Fits {
@@ -196,7 +196,7 @@ var kindWords = map[string]string{plan.Colour: "Colour", plan.Insert: "Put in",
 
 func (m *marked) earView(b *book, e plan.Ear) earView {
 	p := m.plan
-	n, line := routine.Place(b.ix, &e)
+	n, line := apply.Place(b.ix, &e)
 	l := &b.ix.Layers[n-1]
 	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
 		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: figures.Hours(l.Begin),
@@ -245,7 +245,7 @@ func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
 	if line > 0 {
 		v.Place = fmt.Sprintf("inside layer %d · line %s", n, figures.Count(line))
 		v.Short = fmt.Sprintf("inside %d", n)
-		if f, err := routine.Locate(b.src, b.ix, e); err == nil {
+		if f, err := apply.Locate(b.src, b.ix, e); err == nil {
 			v.When = figures.Hours(f.Seconds)
 		}
 	}

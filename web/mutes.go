@@ -7,9 +7,9 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -45,7 +45,7 @@ func fits(b *book, p *plan.Plan, kit *store.Kit) error {
 	if err := doc.Check(); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
-	if _, err := routine.Apply(b.src, b.ix, doc, b.found()); err != nil {
+	if _, err := apply.Plan(b.src, b.ix, doc, b.found()); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
 	return nil

@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/archive"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -28,7 +29,7 @@ func TestNames(t *testing.T) {
 	if other := (&marked{plan: &plan.Plan{First: "white"}}).name(); m.name() == other {
 		t.Errorf("other marks have the same name, %s", other)
 	}
-	res := &routine.Result{}
+	res := &apply.Result{}
 	for want, layers := range map[string][]int{
 		"lighthouse_unchanged.gcode": nil, "lighthouse_stop-38.gcode": {38},
 		"lighthouse_stop-2-5-7-9.gcode":   {2, 5, 7, 9},
@@ -36,7 +37,7 @@ func TestNames(t *testing.T) {
 	} {
 		res.Blocks = nil
 		for _, n := range layers {
-			res.Blocks = append(res.Blocks, routine.Block{Fold: routine.Fold{Layer: n}})
+			res.Blocks = append(res.Blocks, apply.Block{Fold: routine.Fold{Layer: n}})
 		}
 		if layers != nil {
 			want = strings.Replace(want, ".gcode", tag+".gcode", 1)

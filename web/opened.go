@@ -12,12 +12,12 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/foreign"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/raster"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -235,7 +235,7 @@ func (m *marked) bands(ix *layer.Index) []band {
 		if e.Kind != plan.Colour || e.Filament == "" {
 			continue
 		}
-		n, line := routine.Place(ix, &e)
+		n, line := apply.Place(ix, &e)
 		if n == 1 && line == 0 {
 			out = out[:0]
 		}

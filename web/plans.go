@@ -14,11 +14,11 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -30,7 +30,7 @@ func (s *Server) planFile(c fiber.Ctx) error {
 		return err
 	}
 	p := m.plan
-	if err := routine.Anchor(b.src, b.ix, p, b.marks); err != nil {
+	if err := apply.Anchor(b.src, b.ix, p, b.marks); err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}
 	onlyUsed(p)
@@ -42,7 +42,7 @@ func (s *Server) planFile(c fiber.Ctx) error {
 	if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 		return err
 	}
-	shape, err := routine.ShapeOf(b.src, b.ix)
+	shape, err := apply.ShapeOf(b.src, b.ix)
 	if err != nil {
 		return err
 	}
@@ -81,7 +81,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	var report []layer.Finding
 	onto := release.Onto{SHA256: b.print.SHA256, Reanchor: true, Other: c.FormValue("other") != ""}
 	if p.File == nil || p.File.SHA256 == "" {
-		if report, err = routine.Reanchor(b.src, b.ix, p, b.marks); err != nil {
+		if report, err = apply.Reanchor(b.src, b.ix, p, b.marks); err != nil {
 			return err
 		}
 	} else if report, err = onto.Move(b.src, b.ix, p, b.marks); errors.Is(err, release.ErrOtherModel) {
@@ -102,7 +102,7 @@ func (s *Server) openPlan(c fiber.Ctx) error {
 	full.Filaments, full.Routines = merged(kit.Filaments, p.Filaments), merged(kit.Routines,
 		p.Routines)
 	(&marked{plan: &full, kit: kit}).printer()
-	if _, err := routine.Apply(b.src, b.ix, &full, b.found()); err != nil {
+	if _, err := apply.Plan(b.src, b.ix, &full, b.found()); err != nil {
 		return sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	err = s.cfg.Store.Change(c.Context(), b.print.ID, func(doc *plan.Plan) error {
@@ -195,7 +195,7 @@ func (s *Server) takeOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	taken, err := routine.TakeOut(b.src)
+	taken, err := apply.TakeOut(b.src)
 	if err != nil {
 		return sentence(fiber.StatusConflict, err.Error())
 	}

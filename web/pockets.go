@@ -9,11 +9,11 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // pocketView is a kind of pocket of a print, with what of the Kit goes into it.
@@ -286,7 +286,7 @@ func choosePockets(c fiber.Ctx, e *plan.Ear) error {
 // pocketChoices are the pockets that are open at an ear, those it goes into
 // marked; none when there is nothing to choose.
 func (b *book) pocketChoices(e *plan.Ear, fits []insert.Fit) []choice {
-	n, line := routine.Place(b.ix, e)
+	n, line := apply.Place(b.ix, e)
 	open := insert.At(b.found(), n)
 	if line > 0 || len(open) < 2 || len(open) > mostHollows {
 		return nil
@@ -305,7 +305,7 @@ func (b *book) fits(e *plan.Ear) []insert.Fit {
 	if e.Kind != plan.Insert || e.Insert == nil || e.Insert.Across == 0 || b.marks == nil {
 		return nil
 	}
-	n, line := routine.Place(b.ix, e)
+	n, line := apply.Place(b.ix, e)
 	if line > 0 {
 		return nil
 	}
@@ -323,7 +323,7 @@ func (b *book) fitWords(e *plan.Ear, fits []insert.Fit) []fitView {
 		if e.Kind != plan.Insert || e.Insert == nil || e.Insert.Across == 0 || b.marks == nil {
 			return nil
 		}
-		n, _ := routine.Place(b.ix, e)
+		n, _ := apply.Place(b.ix, e)
 		return []fitView{{layer.Care, fmt.Sprintf("No pocket that is closed later is open before layer "+
 			"%d; what goes in there lies free.", n)}}
 	}

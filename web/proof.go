@@ -8,12 +8,12 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/release"
-	"dogear/core/routine"
 )
 
 // proofRoutes are those of the proof, and of the file it lets through.
@@ -38,7 +38,7 @@ type proofView struct {
 	Moves     string
 	Inserted  int
 	Muted     int64 // lines left out
-	Rewritten []routine.Rewritten
+	Rewritten []apply.Rewritten
 	Extras    []extra // what is inserted or muted besides the ears
 	Where     *proof.First
 	Blocked   *placed // the first of those that stop the writing
@@ -64,7 +64,7 @@ func (v *proofView) findings(b *book, r *release.Release) {
 		if f.Original > 0 {
 			p.Before = max(b.ix.At(f.Original), 1)
 		}
-		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k routine.Block) bool {
+		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k apply.Block) bool {
 			return f.Ear != "" &&
 				k.Ear.ID == f.Ear
 		}) + 1
@@ -204,7 +204,7 @@ func (s *Server) acceptProof(c fiber.Ctx) error {
 
 // outName names the edited file so that one sees what it is, and tells it from one written
 // with other marks.
-func outName(b *book, m *marked, res *routine.Result) string {
+func outName(b *book, m *marked, res *apply.Result) string {
 	base := b.print.Name
 	ext := ".gcode"
 	if i := strings.LastIndexByte(base, '.'); i > 0 {

@@ -13,13 +13,13 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/printer"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -99,7 +99,7 @@ func (s *Server) loadRehearsal(b *book, m *marked) (*rehearsal, error) {
 		return nil, sentence(fiber.StatusConflict, "this file is too large to be rehearsed here; use "+
 			"dogear rehearse")
 	}
-	res, err := routine.Apply(b.src, b.ix, m.plan, b.found())
+	res, err := apply.Plan(b.src, b.ix, m.plan, b.found())
 	if err != nil {
 		return nil, sentence(fiber.StatusConflict, err.Error())
 	}

@@ -12,6 +12,7 @@ import (
 	"sort"
 	"strconv"
 
+	"dogear/core/apply"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
@@ -134,7 +135,7 @@ func (s *Server) draw(ctx context.Context, b *book, m *marked) (*drawing, error)
 			float32(l.Z.Millimetres())}, float32(pixel))
 	}
 	for _, e := range sortedEars(m.plan, b.ix) {
-		n, _ := routine.Place(b.ix, &e)
+		n, _ := apply.Place(b.ix, &e)
 		l := &b.ix.Layers[n-1]
 		if f := b.outline.Front[n-1]; len(f) >= 2 {
 			d.Ears = append(d.Ears, drawnEar{float64(f[len(f)-1]) - left, (l.Z - l.Height).Millimetres(),
@@ -253,8 +254,8 @@ func (s *Server) failedAt(ctx context.Context, b *book) (int, error) {
 func sortedEars(p *plan.Plan, ix *layer.Index) []plan.Ear {
 	out := append([]plan.Ear(nil), p.Ears...)
 	sort.SliceStable(out, func(i, j int) bool {
-		a, la := routine.Place(ix, &out[i])
-		b, lb := routine.Place(ix, &out[j])
+		a, la := apply.Place(ix, &out[i])
+		b, lb := apply.Place(ix, &out[j])
 		if a != b || la != lb {
 			return a < b || a == b && la < lb
 		}

@@ -8,10 +8,10 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/foreign"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -71,7 +71,7 @@ func takeAll(b *book, p *plan.Plan, kit *store.Kit, found []foreign.Stop) (strin
 // over. A line that has to stay is taken over when the printer stops at its fold.
 func left(b *book, p *plan.Plan, st *foreign.Stop) bool {
 	if st.Own.From == 0 && slices.ContainsFunc(p.Ears, func(e plan.Ear) bool {
-		n, inside := routine.Place(b.ix, &e)
+		n, inside := apply.Place(b.ix, &e)
 		return n == st.Layer && inside == 0
 	}) {
 		return false
@@ -111,7 +111,7 @@ func takeStop(b *book, p *plan.Plan, kit *store.Kit, st *foreign.Stop) (*plan.Ea
 	}
 	e := plan.Ear{ID: freeID(p), Kind: st.Kind, Stop: clip(st.Line), BeforeLine: at}
 	place := fmt.Sprintf("line %d", at)
-	n, inside := routine.Place(b.ix, &e)
+	n, inside := apply.Place(b.ix, &e)
 	if inside == 0 {
 		place = fmt.Sprintf("layer %d", n)
 	}

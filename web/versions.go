@@ -9,12 +9,12 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
-	"dogear/core/routine"
 	"dogear/store"
 )
 
@@ -56,11 +56,11 @@ func (s *Server) carry(ctx context.Context, p store.Print, r *store.Reading) err
 	if err != nil || len(doc.Ears)+len(doc.Changes)+len(doc.Mutes) == 0 && doc.First == "" {
 		return err
 	}
-	if err := routine.Anchor(was.src, was.ix, doc, was.marks); err != nil {
+	if err := apply.Anchor(was.src, was.ix, doc, was.marks); err != nil {
 		return err
 	}
 	doc.File, doc.Accept = &plan.File{SHA256: older.SHA256, Name: older.Name}, nil
-	if doc.File.Shape, err = routine.ShapeOf(was.src, was.ix); err != nil {
+	if doc.File.Shape, err = apply.ShapeOf(was.src, was.ix); err != nil {
 		return err
 	}
 	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(s.cfg.Store.Source(p),
@@ -186,7 +186,7 @@ func compareEars(old *book, om *marked, b *book, m *marked) []compareEar {
 	at := map[string]int{}
 	add := func(k *book, mk *marked, newer bool) {
 		for _, e := range sortedEars(mk.plan, k.ix) {
-			n, _ := routine.Place(k.ix, &e)
+			n, _ := apply.Place(k.ix, &e)
 			i, ok := at[e.ID]
 			if !ok {
 				i = len(out)

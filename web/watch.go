@@ -10,9 +10,9 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/core/apply"
 	"dogear/core/cue"
 	"dogear/core/figures"
-	"dogear/core/routine"
 	"dogear/core/watch"
 	"dogear/store"
 )
@@ -43,7 +43,7 @@ type runningPrint struct {
 	m     *marked
 	w     *watch.Watch // nil when nobody watches it
 	sheet *cue.Sheet
-	res   *routine.Result
+	res   *apply.Result
 	rows  []cue.Row // the stops; heads-ups are the file's own
 	cues  []watch.Cue
 }

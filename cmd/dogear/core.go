@@ -12,6 +12,7 @@ import (
 	"os"
 	"slices"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/figures"
 	"dogear/core/insert"
@@ -19,7 +20,6 @@ import (
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
-	"dogear/core/routine"
 )
 
 type layersCmd struct {
@@ -78,13 +78,13 @@ type applyCmd struct {
 }
 
 type editReport struct {
-	Format    string              `json:"format"`
-	Out       string              `json:"out"`
-	Bytes     int64               `json:"bytes"`
-	Ears      []earReport         `json:"ears"`
-	Rewritten []routine.Rewritten `json:"rewritten"`
-	Findings  []layer.Finding     `json:"findings"`
-	Said      string              `json:"-"`
+	Format    string            `json:"format"`
+	Out       string            `json:"out"`
+	Bytes     int64             `json:"bytes"`
+	Ears      []earReport       `json:"ears"`
+	Rewritten []apply.Rewritten `json:"rewritten"`
+	Findings  []layer.Finding   `json:"findings"`
+	Said      string            `json:"-"`
 }
 
 type earReport struct {
@@ -272,7 +272,7 @@ func stopped(r *release.Release) error {
 	}
 	text := f.Message
 	if f.Ear != "" && r.Result != nil && slices.ContainsFunc(r.Result.Blocks,
-		func(b routine.Block) bool { return b.Ear.ID == f.Ear }) {
+		func(b apply.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
 	text += fmt.Sprintf(" To accept the risk: --accept %s", release.Name(f))
@@ -288,7 +288,7 @@ func stopped(r *release.Release) error {
 func reportOf(d *document, r *release.Release, out string) *editReport {
 	res := r.Result
 	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{},
-		Rewritten: append([]routine.Rewritten{}, res.Rewritten...), Findings: r.Findings}
+		Rewritten: append([]apply.Rewritten{}, res.Rewritten...), Findings: r.Findings}
 	for i, b := range res.Blocks {
 		l := &d.ix.Layers[b.Fold.Layer-1]
 		e := earReport{ID: b.Ear.ID, Before: b.Fold.Line, OutLines: res.OutLines(i),

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/cue"
 	"dogear/core/release"
-	"dogear/core/routine"
 	"dogear/web"
 )
 
@@ -55,7 +55,7 @@ func (c *cueCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	res, err := routine.Apply(d.src, d.ix, p, pockets)
+	res, err := apply.Plan(d.src, d.ix, p, pockets)
 	if err != nil {
 		return refuse("plan", err)
 	}

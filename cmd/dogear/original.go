@@ -9,11 +9,11 @@ import (
 	"os"
 	"slices"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
-	"dogear/core/routine"
 )
 
 // original is a file as the slicer wrote it.
@@ -54,12 +54,12 @@ func (o *original) loses(p *plan.Plan, r *release.Release) error {
 	}
 	put := map[place]bool{}
 	for i := range r.Result.Blocks {
-		n, line := routine.Place(o.doc.ix, &r.Result.Blocks[i].Ear)
+		n, line := apply.Place(o.doc.ix, &r.Result.Blocks[i].Ear)
 		put[place{n, line}] = true
 	}
 	lost := 0
 	for i := range o.taken.Ears {
-		if n, line := routine.Place(o.doc.ix, &o.taken.Ears[i]); !put[place{n, line}] {
+		if n, line := apply.Place(o.doc.ix, &o.taken.Ears[i]); !put[place{n, line}] {
 			lost++
 		}
 	}
@@ -137,7 +137,7 @@ func (o *original) findOriginal() error {
 		return refuse("written-by-dogear", fmt.Errorf("%s carries marks of Dogear's that cannot be "+
 			"taken out, so it is left as it is: %w", o.file, err))
 	}
-	taken, err := routine.TakeOut(o.now.src)
+	taken, err := apply.TakeOut(o.now.src)
 	if err != nil {
 		return spoilt(err)
 	}

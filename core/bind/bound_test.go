@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/edit"
 	"dogear/core/gcode"
@@ -137,7 +138,7 @@ func TestBind(t *testing.T) {
 				}
 				// its end must find what its own file led up to
 				if last := made.Pieces[1]; last.To < len(last.Ix.Layers) {
-					f, err := routine.Behind(last.Src, last.Ix)
+					f, err := apply.Behind(last.Src, last.Ix)
 					if err != nil {
 						t.Fatal(err)
 					}
@@ -282,7 +283,7 @@ func TestBoundIsOnePrint(t *testing.T) {
 	}
 	p := &plan.Plan{Printer: plan.Generic(),
 		Ears: []plan.Ear{{ID: "a1", BeforeLayer: 12, Kind: plan.Colour}}}
-	res, err := routine.Apply(bytes.NewReader(out), ix, p, nil)
+	res, err := apply.Plan(bytes.NewReader(out), ix, p, nil)
 	if err != nil || len(res.Blocks) != 1 {
 		t.Fatal(err)
 	}

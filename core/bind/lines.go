@@ -1,6 +1,7 @@
 package bind
 
 import (
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -10,7 +11,7 @@ import (
 // herald announces a joint some time before it, in the piece below.
 func (b *Bound) herald(i int, m *Made, f *routine.Fold, e *plan.Ear, p *plan.Plan) error {
 	below := &b.Pieces[i]
-	u, at, err := routine.Herald(below.Src, below.Ix, p, f, e, routine.Style{Lower: below.Ix.Lower})
+	u, at, err := apply.Herald(below.Src, below.Ix, p, f, e, routine.Style{Lower: below.Ix.Lower})
 	if err != nil {
 		return &plan.Error{Ear: "joint " + e.ID, Err: err}
 	}

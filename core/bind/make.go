@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -44,7 +45,7 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 	for i := range pieces {
 		all = append(all, pieces[i].Ix)
 	}
-	fitted.Printer = routine.Fitted(p.Printer, all...)
+	fitted.Printer = apply.Fitted(p.Printer, all...)
 	p = &fitted
 	b := &Bound{Pieces: append([]Piece(nil), pieces...)}
 	for i := range b.Pieces {
@@ -118,7 +119,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		return err
 	}
 	e := plan.Ear{ID: "next", BeforeLayer: above.From}
-	other, err := routine.Locate(above.Src, above.Ix, &e)
+	other, err := apply.Locate(above.Src, above.Ix, &e)
 	if err != nil {
 		return err
 	}
@@ -291,9 +292,9 @@ func (b *Bound) tail(p *plan.Plan) error {
 // end is the fold behind a piece.
 func (p *Piece) end() (routine.Fold, error) {
 	if p.To < len(p.Ix.Layers) {
-		return routine.Locate(p.Src, p.Ix, &plan.Ear{ID: "end", BeforeLayer: p.To + 1})
+		return apply.Locate(p.Src, p.Ix, &plan.Ear{ID: "end", BeforeLayer: p.To + 1})
 	}
-	return routine.Behind(p.Src, p.Ix)
+	return apply.Behind(p.Src, p.Ix)
 }
 
 // base is where the file of piece i begins in the joined document.

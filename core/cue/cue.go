@@ -16,10 +16,10 @@ import (
 	"strings"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // Sheet is the timetable of a print.
@@ -75,7 +75,7 @@ type Total struct {
 
 // New makes the sheet of a plan that was laid onto a file. A zero start leaves
 // the time of day out.
-func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *routine.Result,
+func New(name string, src layer.Source, ix *layer.Index, p *plan.Plan, res *apply.Result,
 	start time.Time) (*Sheet, error) {
 	s := &Sheet{Name: name, Printer: p.Printer.Called(), Resume: p.Printer.Resume,
 		Holds:   p.Printer.Holds,
@@ -138,7 +138,7 @@ func (r *Row) also(o *Row) {
 	r.Waits += o.Waits
 }
 
-func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
+func row(ix *layer.Index, p *plan.Plan, b *apply.Block) Row {
 	e, l := &b.Ear, &ix.Layers[b.Fold.Layer-1]
 	r := Row{Ear: e.ID, Seconds: b.Fold.Seconds, Layer: b.Fold.Layer, Inside: b.Fold.Inside,
 		Z: (l.Z - l.Height).String()}
@@ -192,7 +192,7 @@ func row(ix *layer.Index, p *plan.Plan, b *routine.Block) Row {
 }
 
 // into says where something goes, how it is held, and which pole faces up.
-func into(b *routine.Block) []string {
+func into(b *apply.Block) []string {
 	var out []string
 	e := &b.Ear
 	for i := range b.Fits {

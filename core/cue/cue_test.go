@@ -8,9 +8,9 @@ import (
 	"testing"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 func sheet(t *testing.T, start time.Time) *Sheet {
@@ -38,7 +38,7 @@ func sheet(t *testing.T, start time.Time) *Sheet {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := routine.Apply(src, ix, p, nil)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

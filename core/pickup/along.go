@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/apply"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/routine"
@@ -78,7 +79,7 @@ var ErrCutChanged = errors.New("the plan mutes or changes the move that is to be
 
 // cutAsIs refuses to cut a move that a plan has muted or rewritten: the rest of it would be laid as
 // the file has it.
-func (s *Start) cutAsIs(src layer.Source, ix *layer.Index, res *routine.Result) error {
+func (s *Start) cutAsIs(src layer.Source, ix *layer.Index, res *apply.Result) error {
 	if s.Rest == nil || res == nil {
 		return nil
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 
+	"dogear/core/apply"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -151,7 +152,7 @@ func Find(src layer.Source, ix *layer.Index, c *Choice) (*Start, error) {
 	default:
 		return nil, fmt.Errorf("the start %q is not known; there are redo, next and mid", c.Start)
 	}
-	f, err := routine.Locate(src, ix, &e)
+	f, err := apply.Locate(src, ix, &e)
 	if err != nil {
 		return nil, err
 	}
@@ -218,7 +219,7 @@ func (s *Start) behindSteps(src layer.Source, ix *layer.Index) error {
 	if err != nil || !plain {
 		return err
 	}
-	f, err := routine.Locate(src, ix, &plan.Ear{ID: "start", BeforeLine: first})
+	f, err := apply.Locate(src, ix, &plan.Ear{ID: "start", BeforeLine: first})
 	if err == nil {
 		s.Fold = s.Offset
 		s.take(&f)
@@ -228,7 +229,7 @@ func (s *Start) behindSteps(src layer.Source, ix *layer.Index) error {
 
 // backTo puts the start back in front of what a plan puts in on the way to the first laying move
 // of its layer.
-func (s *Start) backTo(src layer.Source, ix *layer.Index, res *routine.Result) error {
+func (s *Start) backTo(src layer.Source, ix *layer.Index, res *apply.Result) error {
 	if res == nil || s.Fold == 0 {
 		return nil
 	}
@@ -236,7 +237,7 @@ func (s *Start) backTo(src layer.Source, ix *layer.Index, res *routine.Result) e
 		if e.Offset < s.Fold || e.Offset >= s.Offset {
 			continue
 		}
-		f, err := routine.Locate(src, ix, &plan.Ear{ID: "start", BeforeLayer: s.Layer})
+		f, err := apply.Locate(src, ix, &plan.Ear{ID: "start", BeforeLayer: s.Layer})
 		if err == nil {
 			s.take(&f)
 		}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/layer"
@@ -52,7 +53,7 @@ const (
 // Make writes a pick-up. Edits of a plan that is laid onto the file may be given
 // in res; those in front of the start fall away.
 func Make(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice,
-	res *routine.Result) (*Pickup, error) {
+	res *apply.Result) (*Pickup, error) {
 	s, err := Find(src, ix, &c)
 	if err == nil {
 		err = s.backTo(src, ix, res)
@@ -135,7 +136,7 @@ func bedOf(ix *layer.Index, pr *plan.Printer) *plan.Printer {
 }
 
 // heats follows the filament of the last colour ear in front of the start.
-func (s *Start) heats(res *routine.Result) {
+func (s *Start) heats(res *apply.Result) {
 	warm := 0.0
 	for i := range res.Blocks {
 		if b := &res.Blocks[i]; b.Fold.Offset < s.Offset && b.Ear.Kind == plan.Colour &&
@@ -162,7 +163,7 @@ type writer struct {
 	src     layer.Source
 	ix      *layer.Index
 	pr      *plan.Printer
-	res     *routine.Result // the plan that is laid onto the file; nil for none
+	res     *apply.Result // the plan that is laid onto the file; nil for none
 	c       *Choice
 	s       *Start
 	sc      *routine.Script
@@ -279,7 +280,7 @@ func (w *writer) check() {
 }
 
 // edits turns opening and rest into edits of the original.
-func (w *writer) edits(res *routine.Result) error {
+func (w *writer) edits(res *apply.Result) error {
 	end := "\n"
 	if w.ix.LineEnds == "crlf" {
 		end = "\r\n"

@@ -9,11 +9,11 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
-	"dogear/core/routine"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -85,7 +85,7 @@ func TestPlantedFaults(t *testing.T) {
 	for _, d := range []string{"plain", "hopping", "bare", "resetting", "silent", "steps"} {
 		file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed(d))
 		ix := index(t, file)
-		out := apply(t, file, ix,
+		out := applied(t, file, ix,
 			&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
 		if r := prove(t, file, out); len(r.Findings) > 0 {
 			t.Fatalf("%s: %+v", d, r.Findings)
@@ -143,13 +143,13 @@ func TestHeadShape(t *testing.T) {
 	}
 }
 
-func apply(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan) []byte {
+func applied(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan) []byte {
 	t.Helper()
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
 	src := bytes.NewReader(file)
-	res, err := routine.Apply(src, ix, p, nil)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -175,7 +175,7 @@ func TestMeshBehindHoming(t *testing.T) {
 		if bytes.Equal(file, plain) {
 			t.Fatal("the file does not home")
 		}
-		out := apply(t, file, index(t, file), &plan.Plan{Format: plan.Format,
+		out := applied(t, file, index(t, file), &plan.Plan{Format: plan.Format,
 			Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
 		r := prove(t, file, []byte(before("M0 ", c.lines)(string(out))))
 		got := slices.ContainsFunc(r.Findings,

@@ -6,12 +6,12 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
-	"dogear/core/routine"
 	"dogear/demo"
 )
 
@@ -47,7 +47,7 @@ func TestInsertFaults(t *testing.T) {
 				t.Fatal(err)
 			}
 			src := bytes.NewReader(file)
-			res, err := routine.Apply(src, ix, p, pockets)
+			res, err := apply.Plan(src, ix, p, pockets)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -9,13 +9,13 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
-	"dogear/core/routine"
 )
 
 // TestHonest writes random plans of every kind: none is stopped, the plastic is the
@@ -244,7 +244,7 @@ func TestBind(t *testing.T) {
 // by name.
 func TestOnto(t *testing.T) {
 	src, ix := read(t, pier(40, false))
-	shape, err := routine.ShapeOf(src, ix)
+	shape, err := apply.ShapeOf(src, ix)
 	if err != nil {
 		t.Fatal(err)
 	}

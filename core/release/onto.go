@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/apply"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // ErrOtherFile is the cause when a plan was made for another file.
@@ -42,12 +42,12 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
 	}
 	why := ""
 	if was := p.File.Shape; was != nil {
-		is, err := routine.ShapeOf(src, ix)
+		is, err := apply.ShapeOf(src, ix)
 		if err != nil {
 			return nil, err
 		}
 		var moved [2]float64
-		why, moved = routine.OtherModel(was, is, thickest(ix))
+		why, moved = apply.OtherModel(was, is, thickest(ix))
 		if away := math.Hypot(moved[0], moved[1]); why == "" && away > 0.7 {
 			find(layer.Care, "moved-on-bed", fmt.Sprintf("The model stands %.1f mm from where it stood "+
 				"when the plan was made; what names places on the bed, as pockets do, may be off.", away))
@@ -57,7 +57,7 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
 			"is the same model.")
 	}
 	before := len(p.Ears)
-	moved, err := routine.Reanchor(src, ix, p, marks)
+	moved, err := apply.Reanchor(src, ix, p, marks)
 	if err != nil {
 		return nil, err
 	}

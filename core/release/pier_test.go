@@ -8,10 +8,10 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 )
 
 // pier is a block of n layers with two walls each, as a file that counts its filament
@@ -84,7 +84,7 @@ func written(t *testing.T, r *Release) string {
 func back(t *testing.T, file string) string {
 	t.Helper()
 	src := strings.NewReader(file)
-	taken, err := routine.TakeOut(src)
+	taken, err := apply.TakeOut(src)
 	if err != nil {
 		t.Fatal(err)
 	}

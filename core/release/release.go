@@ -24,6 +24,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/edit"
 	"dogear/core/gcode"
@@ -45,10 +46,10 @@ type Release struct {
 	Findings []layer.Finding // of those who wrote it and of the examination, the gravest first
 	Accepted []layer.Finding // that were let pass
 
-	Result *routine.Result // of a plan
-	Pickup *pickup.Pickup  // of a pick-up
-	Bound  *bind.Bound     // of a binding
-	kept   string          // the seal of one that was written before, see Kept
+	Result *apply.Result  // of a plan
+	Pickup *pickup.Pickup // of a pick-up
+	Bound  *bind.Bound    // of a binding
+	kept   string         // the seal of one that was written before, see Kept
 }
 
 // Asked is how a release is asked for.
@@ -109,7 +110,7 @@ func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
 	if (ix.Marked || ix.Ours > 0) && len(p.Ears)+len(p.Changes)+len(p.Mutes) > 0 {
 		return nil, fmt.Errorf("%w: take its marks over or out first, then lay the plan", ErrMarked)
 	}
-	res, err := routine.Apply(src, ix, p, pockets)
+	res, err := apply.Plan(src, ix, p, pockets)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +126,7 @@ func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
 }
 
 // inserts are what the ears of a result put into pockets.
-func inserts(res *routine.Result) map[string][]insert.Fit {
+func inserts(res *apply.Result) map[string][]insert.Fit {
 	out := map[string][]insert.Fit{}
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
@@ -142,13 +143,13 @@ func inserts(res *routine.Result) map[string][]insert.Fit {
 // on behind the start; p may be nil.
 func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
 	pockets []landmark.Pocket, c pickup.Choice, ask Asked) (*Release, error) {
-	var res *routine.Result
+	var res *apply.Result
 	var pr *plan.Printer
 	var err error
 	if p != nil {
 		pr = p.Printer
 		if len(p.Ears)+len(p.Mutes)+len(p.Changes) > 0 {
-			if res, err = routine.Apply(src, ix, p, pockets); err != nil {
+			if res, err = apply.Plan(src, ix, p, pockets); err != nil {
 				return nil, err
 			}
 		}

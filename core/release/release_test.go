@@ -8,11 +8,11 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
-	"dogear/core/routine"
 )
 
 // TestStopped refuses what would harm the part or the printer, each by its name, and
@@ -179,7 +179,7 @@ func TestWayBack(t *testing.T) {
 			w := &edit.Renumber{W: &n}
 			w.Write([]byte(out))
 			w.Close()
-			if _, err := routine.TakeOut(bytes.NewReader(n.Bytes())); err != nil {
+			if _, err := apply.TakeOut(bytes.NewReader(n.Bytes())); err != nil {
 				t.Errorf("%s, %s, renumbered: %v", name, what, err)
 			}
 		}

@@ -14,7 +14,7 @@ import (
 const (
 	pullAfter = 2 * gcode.MM
 	hopBy     = gcode.MM
-	mostBond  = 60_000 // moves that are laid once more, at the most
+	MostBond  = 60_000 // moves that are laid once more, at the most
 )
 
 // bond lays the layer under the fold once more with a share of its filament:
@@ -38,7 +38,7 @@ func (c *compiler) bond(flow float64) {
 			"whole layer of the same object lies under it.")
 		return
 	}
-	if len(again) > mostBond {
+	if len(again) > MostBond {
 		c.find(layer.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
 			"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return
@@ -70,7 +70,7 @@ func (c *compiler) bond(flow float64) {
 	}
 	c.hold(debt, held)
 	if to := max(high, hop); to > c.m.Pos[2] {
-		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up")
+		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), FeedZ), "up")
 	}
 	c.note("; dogear bond "+c.ear.ID+" ends", "the bond pass ends here")
 }
@@ -82,7 +82,7 @@ func level(path []layer.Move, top gcode.Nano) bool {
 	for i := range path {
 		high = max(high, path[i].To[2])
 	}
-	if high < top-sameLevel {
+	if high < top-SameLevel {
 		return false
 	}
 	for i := range path {
@@ -99,13 +99,13 @@ func (c *compiler) reach(to [3]gcode.Nano, first bool, debt gcode.Nano, held boo
 	}
 	if c.m.Pos[0] != to[0] || c.m.Pos[1] != to[1] {
 		if c.m.Pos[2] < hop {
-			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), feedZ), "hop")
+			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', hop-c.m.Off[2]), FeedZ), "hop")
 		}
 		c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', to[0]-c.m.Off[0]), word('Y', to[1]-c.m.Off[1]),
 			feedXY), "to where a path begins")
 	}
 	if c.m.Pos[2] != to[2] {
-		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), feedZ), "down")
+		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to[2]-c.m.Off[2]), FeedZ), "down")
 	}
 	if far || first {
 		if c.m.Pulled {

@@ -1,10 +1,12 @@
-package routine
+package routine_test
 
 import (
 	"context"
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -13,9 +15,9 @@ import (
 // TestBond looks at what a bond pass lays: every path of the layer below, at
 // its height, with a share of its filament, and nothing else.
 func TestBond(t *testing.T) {
-	file := tall()
+	file := applytest.Tall()
 	res,
-		out := lay(t, file,
+		out := applytest.Lay(t, file,
 		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert,
 			BondPass: &plan.BondPass{Flow: 0.25}}}})
 	src := strings.NewReader(file)
@@ -68,7 +70,7 @@ func TestBond(t *testing.T) {
 // TestNothingToBond says so where no layer lies below.
 func TestNothingToBond(t *testing.T) {
 	res,
-		_ := lay(t, tall(),
+		_ := applytest.Lay(t, applytest.Tall(),
 		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 1, Kind: plan.Insert,
 			BondPass: &plan.BondPass{Flow: 0.25}}}})
 	if len(again(res)) != 0 || len(res.Findings) != 1 || res.Findings[0].Code != "bond-left-out" {
@@ -78,7 +80,7 @@ func TestNothingToBond(t *testing.T) {
 
 // again returns the lines of the edited file that lay something once more on
 // purpose, as runs with both ends included.
-func again(r *Result) [][2]int64 {
+func again(r *apply.Result) [][2]int64 {
 	var out [][2]int64
 	for i := range r.Blocks {
 		at := r.OutLines(i)[0]

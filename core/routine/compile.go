@@ -39,9 +39,10 @@ type Fold struct {
 	Joint *Joint
 }
 
-// Speeds of our own movements, mm/min: what small and large printers can do.
+// FeedZ and the others are speeds of our own movements, mm/min: what small and large printers
+// can do.
 const (
-	feedZ    = 600
+	FeedZ    = 600
 	feedXY   = 7200
 	feedE    = 2100
 	feedLoad = 240
@@ -164,7 +165,7 @@ func (c *compiler) compile(last bool) error {
 		c.announce()
 	}
 	c.now = Frame
-	c.seal(ends)
+	c.Seal(ends)
 	if last {
 		c.check()
 	}

@@ -14,5 +14,5 @@
 // is what that machine then finds changed, and a block that would leave a
 // difference is reported as a finding of level stop.
 //
-// [Apply] does this for all ears of a plan and returns the edits to the file.
+// core/apply does this for all ears of a plan.
 package routine

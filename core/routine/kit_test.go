@@ -1,4 +1,4 @@
-package routine
+package routine_test
 
 import (
 	"fmt"
@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -18,17 +20,17 @@ func TestAwake(t *testing.T) {
 		StayAwake: []string{"M84 S7200", "SET_IDLE_TIMEOUT TIMEOUT=7200"}, Ignores: []string{"m25 P1"}}
 	p := &plan.Plan{Format: plan.Format, Printer: pr,
 		Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Insert}}}
-	_, out := lay(t, tall(), p)
+	_, out := applytest.Lay(t, applytest.Tall(), p)
 	if b := block(out, "a"); !inOrder(b, "G1 X", "M84 S7200", "SET_IDLE_TIMEOUT", "\nM0") {
 		t.Error(b)
 	}
 	p.Ears[0].Stop = "M25"
-	src := strings.NewReader(tall())
+	src := strings.NewReader(applytest.Tall())
 	ix, err := layer.Read(t.Context(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	res, err := Apply(src, ix, p, nil)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,7 +51,8 @@ func TestAwake(t *testing.T) {
 func TestPurgeByPair(t *testing.T) {
 	fils := map[string]plan.Filament{"tar": {Purge: 20},
 		"white": {Purge: 45, After: map[string]float64{"tar": 95}}}
-	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils, First: "white",
+	_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+		First: "white",
 		Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Colour, Filament: "tar"},
 			{ID: "b", BeforeLayer: 7, Kind: plan.Colour, Filament: "white"},
 			{ID: "c", BeforeLayer: 8, Kind: plan.Colour, Filament: "white"}}})
@@ -73,7 +76,8 @@ func TestHomesAfterSwap(t *testing.T) {
 	for _, homes := range []bool{false, true} {
 		pr := plan.Generic()
 		pr.HomesAfterSwap = homes
-		res, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Printer: pr, First: "tar",
+		res, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Printer: pr,
+			First:     "tar",
 			Filaments: map[string]plan.Filament{"tar": {Unload: 60, Load: 80}},
 			Ears:      []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Nozzle, Nozzle: 0.6}}})
 		got := block(out, "a")

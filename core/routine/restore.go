@@ -43,13 +43,13 @@ func (c *compiler) comeBack() {
 		if c.m.Pos[0] != x || c.m.Pos[1] != y {
 			if low := c.was.Top + gcode.MM/2; c.m.Pos[2] < low && !c.clear(x, y) {
 				to := min(c.was.Top+2*gcode.MM, gcode.FromMM(c.plan.Printer.Top))
-				c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ), "up, clear of the part")
+				c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), FeedZ), "up, clear of the part")
 			}
 			c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),
 				why)
 		}
 		if c.m.Pos[2] != low {
-			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', low-c.m.Off[2]), feedZ), "down")
+			c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', low-c.m.Off[2]), FeedZ), "down")
 		}
 	}
 	if c.m.Pulled != c.goal.Pulled {

@@ -1,4 +1,4 @@
-package routine
+package routine_test
 
 import (
 	"context"
@@ -7,32 +7,16 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
-// file is two layers, absolute, retracted before the second one.
-const file = `G21
-G90
-M82
-M109 S210
-G28
-M106 S128
-M204 S900
-G1 Z0.2 F600
-G1 X50 Y50 F3000
-G1 X60 Y50 E1 F1500
-G1 E0.2 F2100
-; floor 1
-G1 Z0.4 F600
-G0 X50 Y51 F6000
-G1 E1 F2100
-G1 X60 Y51 E2 F1500
-M104 S0
-`
-
-func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Line,
+func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]routine.Line,
 	[]layer.Finding) {
 	t.Helper()
 	src := strings.NewReader(f)
@@ -47,17 +31,17 @@ func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]Lin
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := Apply(src, ix, p, nil)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return res.Blocks[0].Lines, res.Findings
 }
 
-func texts(l []Line) string {
+func texts(l []routine.Line) string {
 	var s []string
 	for _, x := range l {
-		if strings.HasPrefix(x.Text, keptPrefix) || strings.HasPrefix(x.Text, sealPrefix) {
+		if strings.HasPrefix(x.Text, mark.Kept) || strings.HasPrefix(x.Text, mark.Seal) {
 			continue // looked at by TestTakeOut
 		}
 		t, _, _ := strings.Cut(x.Text, " ; ")
@@ -76,7 +60,7 @@ func routineJSON(t *testing.T, steps ...plan.Step) json.RawMessage {
 }
 
 func TestSwapByHand(t *testing.T) {
-	got, finds := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
+	got, finds := compile(t, applytest.File, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
 		Filament: "white"}, nil)
 	want := `; dogear ear a1: white before layer 2
 M83
@@ -109,7 +93,7 @@ func TestPutBack(t *testing.T) {
 	ear := plan.Ear{ID: "x", BeforeLayer: 2, Kind: plan.Own, Routine: routineJSON(t,
 		plan.Step{Do: "lines", Lines: []string{"M106 S0", "M104 S180", "G91", "M82", "G1 X5", "M204 S100",
 			"M220 S50", "T1"}})}
-	got, finds := compile(t, file, ear, nil)
+	got, finds := compile(t, applytest.File, ear, nil)
 	all := texts(got)
 	for _, want := range []string{"\nG90\n", "\nT0\n", "\nM109 S210\n", "\nM106 S128\n",
 		"\nM204 S900\n", "\nM220 S100\n", "\nG1 F2100\n", "\nM82\nG92 E0.2\n"} {
@@ -145,7 +129,7 @@ func TestFindings(t *testing.T) {
 		{"setting of one's own", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M205 X3"}},
 			nil, "care mode-not-restored"},
 	} {
-		_, finds := compile(t, file, c.ear, c.change)
+		_, finds := compile(t, applytest.File, c.ear, c.change)
 		var got []string
 		for _, f := range finds {
 			got = append(got, f.Level+" "+f.Code)
@@ -158,7 +142,7 @@ func TestFindings(t *testing.T) {
 
 // TestNothingEscapes tries to smuggle lines and comments in through texts.
 func TestNothingEscapes(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
+	got, _ := compile(t, applytest.File, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
 		Note: "nuts\nG28 ; home\r\nM84"}, nil)
 	for _, l := range got {
 		if strings.ContainsAny(l.Text, "\r\n") || strings.HasPrefix(l.Text, "G28") ||
@@ -169,7 +153,7 @@ func TestNothingEscapes(t *testing.T) {
 }
 
 func TestLocate(t *testing.T) {
-	src := strings.NewReader(file)
+	src := strings.NewReader(applytest.File)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -189,7 +173,7 @@ func TestLocate(t *testing.T) {
 		{plan.Ear{BeforeLine: 10}, 10, 1, false},
 		{plan.Ear{BeforeLine: 17}, 17, 2, true},
 	} {
-		f, err := Locate(src, ix, &c.ear)
+		f, err := apply.Locate(src, ix, &c.ear)
 		if err != nil || f.Line != c.line || f.Layer != c.layer || f.Inside != c.inside {
 			t.Errorf("%+v: line %d layer %d inside %v %v", c.ear, f.Line, f.Layer, f.Inside, err)
 		}
@@ -197,7 +181,7 @@ func TestLocate(t *testing.T) {
 	far := 99.0
 	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far},
 		{FileNumber: &no}} {
-		if _, err := Locate(src, ix, &e); err == nil {
+		if _, err := apply.Locate(src, ix, &e); err == nil {
 			t.Errorf("%+v was found", e)
 		}
 	}
@@ -210,8 +194,8 @@ func ExampleCompile() {
 		panic(err)
 	}
 	at := gcode.State{RelE: true, ESet: true, Feed: 1800 * gcode.MM, Top: 2 * gcode.MM}
-	lines, _, err := Compile(Fold{Layer: 9, At: at}, [4]gcode.Nano{}, p, &p.Ears[0],
-		Style{Plain: true})
+	lines, _, err := routine.Compile(routine.Fold{Layer: 9, At: at}, [4]gcode.Nano{}, p, &p.Ears[0],
+		routine.Style{Plain: true})
 	for _, l := range lines {
 		fmt.Println(l.Text)
 	}
@@ -260,7 +244,7 @@ func TestForesee(t *testing.T) {
 			`"printer does it all"`)}, nil, ""},
 	} {
 		c.ear.ID, c.ear.BeforeLayer = "a", 2
-		_, finds := compile(t, file, c.ear, c.change)
+		_, finds := compile(t, applytest.File, c.ear, c.change)
 		var got []string
 		for _, f := range finds {
 			got = append(got, f.Code)
@@ -273,7 +257,7 @@ func TestForesee(t *testing.T) {
 
 // TestSilentAndBlank leaves out what a printer cannot do.
 func TestSilentAndBlank(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Colour},
+	got, _ := compile(t, applytest.File, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Colour},
 		func(p *plan.Plan) {
 			p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Silent: true, Blank: true}
 		})
@@ -285,7 +269,7 @@ func TestSilentAndBlank(t *testing.T) {
 }
 
 func TestWait(t *testing.T) {
-	got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Own,
+	got, _ := compile(t, applytest.File, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Own,
 		Routine: routineJSON(t, plan.Step{Do: "wait", Seconds: 60, Warn: 10})}, nil)
 	if all := texts(got); !strings.Contains(all, "G4 S50\nM300 S880 P200\nG4 S10\n") {
 		t.Error(all)
@@ -302,7 +286,7 @@ func TestWait(t *testing.T) {
 // TestNamedPlace parks where the printer says a name is.
 func TestNamedPlace(t *testing.T) {
 	for place, want := range map[string]string{"brush": "X200 Y7", "shelf": "X5 Y210"} {
-		got, _ := compile(t, file, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
+		got, _ := compile(t, applytest.File, plan.Ear{ID: "a", BeforeLayer: 2, Kind: plan.Insert,
 			Routine: routineJSON(t, plan.Step{Do: "lift", MM: 5}, plan.Step{Do: "park", At: place})},
 			func(p *plan.Plan) {
 				p.Printer = &plan.Printer{Bed: [4]float64{0, 0, 220, 220}, Park: [2]float64{5, 210},
@@ -324,7 +308,8 @@ func TestStopWordForms(t *testing.T) {
 		"G4 S120": {[]string{"then it goes on by itself", "\nG4 S110\nM300 S880 P200\nG4 S10\n",
 			"\nG1 X5 Y46"}, []string{"\nG4 S120\n"}},
 	} {
-		got, _ := compile(t, file, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour, Stop: word}, nil)
+		got, _ := compile(t, applytest.File, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
+			Stop: word}, nil)
 		text := texts(got)
 		for _, w := range c.has {
 			if !strings.Contains(text, w) {

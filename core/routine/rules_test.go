@@ -1,4 +1,4 @@
-package routine
+package routine_test
 
 import (
 	"encoding/json"
@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -72,7 +74,7 @@ func TestHeatOfAChange(t *testing.T) {
 		{"cool", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S205", "G1 E40", "G1 E20",
 			"M109 R190", "G1 X65"}},
 	} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament,
 				Routine: swapped(c.cool)}}})
 		got := block(out, "a")
@@ -91,7 +93,7 @@ func TestHeatOfAChange(t *testing.T) {
 func TestPrinterDoesItAll(t *testing.T) {
 	fils := map[string]plan.Filament{"hot": {Name: "Kelp", Nozzle: [2]float64{250, 250}}}
 	for _, word := range []string{"M600", "M601", "PAUSE"} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "hot", Stop: word}}})
 		if got := block(out, "a"); !inOrder(got, "M104 S250", word) || strings.Contains(got, "M109") {
 			t.Errorf("%s:\n%s", word, got)
@@ -113,7 +115,7 @@ func TestPrinterDrawsOut(t *testing.T) {
 		"cooled first":      {plan.Ear{Routine: cooled}, []string{"M109 R90", "M104 S205", "M600"}, ""},
 	} {
 		c.ear.ID, c.ear.BeforeLayer, c.ear.Kind, c.ear.Stop = "a", 5, plan.Colour, "M600"
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{c.ear}})
 		got := block(out, "a")
 		before, _, _ := strings.Cut(got, "M600")
@@ -141,14 +143,16 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 			plan.Step{Do: "stop"})},
 	} {
 		e.ID, e.BeforeLayer = "a", 5
-		res, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
+		res, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+			Ears: []plan.Ear{e}})
 		if got := block(out, "a"); !inOrder(got, "G1 Z2.8", "G1 Z0.8") {
 			t.Errorf("%s is waited for on the part, %v:\n%s", name, res.Findings, got)
 		}
 	}
 	// What takes no time stays where it is.
-	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
-		BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
+	_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+		Ears: []plan.Ear{{ID: "a",
+			BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
 	if got := block(out, "a"); strings.Contains(got, "G1 Z") {
 		t.Error(got)
 	}
@@ -157,24 +161,24 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 // TestUnknownHeat leaves the heat alone of a file that never says it.
 func TestUnknownHeat(t *testing.T) {
 	blind := strings.NewReplacer("M109 S215\n", "BEGIN_WORK\n", "M104 S205 ; later\n", "",
-		"M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(tall())
+		"M104 S200\nM104 T1 S150\n", "", "M104 S0\n", "").Replace(applytest.Tall())
 	for _, e := range []plan.Ear{
 		{Kind: plan.Insert, Routine: json.RawMessage(`"drop many things in"`)}, {Kind: plan.Insert,
 			Routine: asJSON(plan.Step{Do: "heat", Wait: true})}} {
 		e.ID, e.BeforeLayer = "a", 5
-		res, out := lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
+		res, out := applytest.Lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
 		if strings.Contains(out, "M104") || strings.Contains(out, "M109") ||
 			!slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
 			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, block(out, "a"))
 		}
 	}
-	src, ix := reading(t, blind)
+	src, ix := applytest.Reading(t, blind)
 	p := &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c", BeforeLayer: 3,
 		UntilLayer: 5, Nozzle: 200}}}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p, nil); err == nil || !strings.Contains(err.Error(),
+	if _, err := apply.Plan(src, ix, p, nil); err == nil || !strings.Contains(err.Error(),
 		"could not put it back") {
 		t.Error(err)
 	}
@@ -183,8 +187,9 @@ func TestUnknownHeat(t *testing.T) {
 // TestHeatGoesBackToItsTool names the tool when another one prints where a change ends,
 // and gives muted tools their heat and filament.
 func TestHeatGoesBackToItsTool(t *testing.T) {
-	file := strings.Replace(tall(), "; tier 6\n", "M104 T1 S210\nT1\nM109 S210\n; tier 6\n", 1)
-	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c",
+	file := strings.Replace(applytest.Tall(), "; tier 6\n",
+		"M104 T1 S210\nT1\nM109 S210\n; tier 6\n", 1)
+	_, out := applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c",
 		BeforeLayer: 4, UntilLayer: 7, Nozzle: 230}}})
 	if !strings.Contains(out, "\nM104 S230 ") || !strings.Contains(out, "\nM104 T0 S205 ") ||
 		strings.Contains(out, "M104 T1 S230") {
@@ -192,7 +197,8 @@ func TestHeatGoesBackToItsTool(t *testing.T) {
 	}
 	lines := strings.Split(file, "\n")
 	at := int64(slices.Index(lines, "M104 T1 S210") + 1)
-	_, out = lay(t, file, &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: at, To: at}}})
+	_, out = applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: at,
+		To: at}}})
 	if !strings.Contains(out, "\nM104 T1 S210 ; the other nozzle as it was\n") {
 		t.Error("a muted heat of the other tool is not put back")
 	}
@@ -209,17 +215,18 @@ func TestModesBehindOwnLines(t *testing.T) {
 		"the filament": {[]string{"G1 Z40", "M83", "G1 E-40", "M82"},
 			[]string{"G1 E-40", "M82", "M83", "\nM0", "G1 E30", "G1 E10"}},
 	} {
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
-			BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
-				plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
+		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+			Ears: []plan.Ear{{ID: "a",
+				BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
+					plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
 		if got := block(out, "a"); !inOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 		}
 	}
 	// A file that leaves the axis to G90 and G91 gets no M82 that would hold for good.
-	file := strings.ReplaceAll(strings.Replace(tall(), "M82\n", "G90\n", 1), "; tier 7\n",
+	file := strings.ReplaceAll(strings.Replace(applytest.Tall(), "M82\n", "G90\n", 1), "; tier 7\n",
 		"G91\nG1 E-0.3\nG1 E0.3\nG90\n; tier 7\n")
-	_, out := lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
+	_, out := applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
 		BeforeLayer: 5, Kind: plan.Colour}}})
 	if got := block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got, "M83") ||
 		!strings.Contains(got, "G92 E") {
@@ -250,8 +257,9 @@ func TestFilamentIsBalanced(t *testing.T) {
 	} {
 		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new",
 			Routine: asJSON(append(slices.Clone(away), c.steps...)...)}
-		_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, First: "old", Filaments: c.fils,
-			Ears: []plan.Ear{e}})
+		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, First: "old",
+			Filaments: c.fils,
+			Ears:      []plan.Ear{e}})
 		got := block(out, "a")
 		if !inOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
@@ -271,14 +279,17 @@ func TestFilamentIsBalanced(t *testing.T) {
 func TestChangesMeet(t *testing.T) {
 	a := plan.Change{ID: "a", BeforeLayer: 3, UntilLayer: 6, Speed: 50, Flow: 90}
 	b := plan.Change{ID: "b", BeforeLayer: 6, UntilLayer: 9, Speed: 80}
-	_, one := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{a, b}})
-	_, other := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{b, a}})
+	_, one := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+		Changes: []plan.Change{a, b}})
+	_, other := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+		Changes: []plan.Change{b, a}})
 	if one != other || !inOrder(one, "M220 S50", "; dogear back a", "M220 S100",
 		"; dogear change b", "M220 S80", "; dogear back b", "M220 S100") {
 		t.Error("the order in which changes stand in the plan matters")
 	}
-	_, out := lay(t, tall(), &plan.Plan{Format: plan.Format, Changes: []plan.Change{{ID: "c",
-		BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
+	_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+		Changes: []plan.Change{{ID: "c",
+			BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
 		Ears: []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M221 S150"}}}})
 	if got := block(out, "e"); !inOrder(got, "M221 S150", "M221 S80") ||
 		strings.Contains(got, "M221 S100") {
@@ -286,13 +297,13 @@ func TestChangesMeet(t *testing.T) {
 	}
 	// Where a filament rewrites the line with which the fold begins, a change may begin
 	// or end as well.
-	file := strings.Replace(tall(), "; tier 5\n", "M104 S202\n; tier 5\n", 1)
+	file := strings.Replace(applytest.Tall(), "; tier 5\n", "M104 S202\n; tier 5\n", 1)
 	fils := map[string]plan.Filament{"h": {Name: "Kelp", Nozzle: [2]float64{240, 235}}}
 	ears := []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Colour, Filament: "h"}}
 	for _, ch := range [][]plan.Change{{{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}},
 		{{ID: "a", BeforeLayer: 3, UntilLayer: 5, Speed: 50}}, {{ID: "a", BeforeLayer: 5,
 			UntilLayer: 6, Speed: 50}, {ID: "b", BeforeLayer: 5, UntilLayer: 8, Flow: 90}}} {
-		lay(t, file, &plan.Plan{Format: plan.Format, Filaments: fils, Ears: ears, Changes: ch})
+		applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Filaments: fils, Ears: ears, Changes: ch})
 	}
 }
 
@@ -300,7 +311,7 @@ func TestChangesMeet(t *testing.T) {
 func TestFitted(t *testing.T) {
 	moved := func(by int) string {
 		var b strings.Builder
-		for l := range strings.Lines(tall()) {
+		for l := range strings.Lines(applytest.Tall()) {
 			var x, y int
 			switch n, _ := fmt.Sscanf(l, "G0 X%d Y%d", &x, &y); {
 			case n == 2:
@@ -322,14 +333,15 @@ func TestFitted(t *testing.T) {
 		file string
 		bed  [4]float64
 	}{
-		"round the origin":  {moved(55), [4]float64{-60, -60, 60, 60}},
-		"a corner":          {tall(), [4]float64{0, 0, 66, 66}},
-		"a bed by its name": {"; bed size: 180 x 170 mm\n" + tall(), [4]float64{0, 0, 180, 170}},
-		"by its corners": {"; bed_shape = 10x10,190x10,190x150,10x150\n" + tall(),
+		"round the origin": {moved(55), [4]float64{-60, -60, 60, 60}},
+		"a corner":         {applytest.Tall(), [4]float64{0, 0, 66, 66}},
+		"a bed by its name": {"; bed size: 180 x 170 mm\n" + applytest.Tall(), [4]float64{0, 0, 180,
+			170}},
+		"by its corners": {"; bed_shape = 10x10,190x10,190x150,10x150\n" + applytest.Tall(),
 			[4]float64{10, 10, 190, 150}},
 	} {
-		_, ix := reading(t, c.file)
-		pr := Fitted(plan.Generic(), ix)
+		_, ix := applytest.Reading(t, c.file)
+		pr := apply.Fitted(plan.Generic(), ix)
 		b, park := c.bed, pr.Park
 		if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
 			t.Errorf("%s: parks at %v, want within %v", name, park, b)
@@ -341,19 +353,8 @@ func TestFitted(t *testing.T) {
 	}
 	said := plan.Generic()
 	said.Assumed = false
-	_, ix := reading(t, moved(55))
-	if Fitted(said, ix) != said {
+	_, ix := applytest.Reading(t, moved(55))
+	if apply.Fitted(said, ix) != said {
 		t.Error("what somebody has said of the printer is not taken")
 	}
-}
-
-// reading reads a file.
-func reading(t *testing.T, file string) (layer.Source, *layer.Index) {
-	t.Helper()
-	src := strings.NewReader(file)
-	ix, err := layer.Read(t.Context(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return src, ix
 }

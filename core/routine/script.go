@@ -205,8 +205,8 @@ func clean(s string) string {
 	return strings.TrimSpace(s)
 }
 
-// numbered finds the number of a line.
-var numbered = regexp.MustCompile(`^\s*[Nn]\s*(\d+)`)
+// Numbered finds the number of a line.
+var Numbered = regexp.MustCompile(`^\s*[Nn]\s*(\d+)`)
 
 // Recount tells a printer that insists on line numbers where they go on: src
 // continues at off.
@@ -217,7 +217,7 @@ func (c *Script) Recount(src layer.Source, off int64) error {
 		return err
 	}
 	for line := range strings.SplitSeq(string(buf[:n]), "\n") {
-		if m := numbered.FindStringSubmatch(line); m != nil {
+		if m := Numbered.FindStringSubmatch(line); m != nil {
 			var k int64
 			if _, err := fmt.Sscan(m[1], &k); err == nil && k > 0 {
 				c.addLine(fmt.Sprintf("M110 N%d", k-1), "the rest of the file counts its lines from here")

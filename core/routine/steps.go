@@ -44,7 +44,7 @@ func (c *compiler) lift(mm float64) {
 	if to <= c.m.Pos[2] {
 		return
 	}
-	c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), feedZ),
+	c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), FeedZ),
 		fmt.Sprintf("up, %s mm above the highest plastic", mmText(to-c.was.Top)))
 }
 
@@ -87,7 +87,7 @@ func (c *compiler) park(s plan.Step) {
 	}
 	if c.overPart(x, y) {
 		moved := false
-		for _, p := range corners(pr.Bed) {
+		for _, p := range Corners(pr.Bed) {
 			if !c.overPart(p[0], p[1]) {
 				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
 					"Y%s is used.", x, y, p[0], p[1]))
@@ -104,7 +104,8 @@ func (c *compiler) park(s plan.Step) {
 		"aside")
 }
 
-func corners(bed [4]float64) [4][2]gcode.Nano {
+// Corners are the places 5 mm inside the corners of a bed, those at its back first.
+func Corners(bed [4]float64) [4][2]gcode.Nano {
 	const in = 5
 	x0, y0, x1, y1 := gcode.FromMM(bed[0]+in), gcode.FromMM(bed[1]+in), gcode.FromMM(bed[2]-in),
 		gcode.FromMM(bed[3]-in)

@@ -94,8 +94,8 @@ func TestEveryStep(t *testing.T) {
 				m.RelXYZ != was.RelXYZ || m.RelE != was.RelE || m.Inch != was.Inch ||
 				m.Fan != was.Fan || m.Nozzle() != was.Nozzle() || !m.Hot() || m.Tool != was.Tool ||
 				was.Feed > 0 && m.Feed != was.Feed || !was.RelE && m.LogicalE() != was.LogicalE() {
-				t.Errorf("%s, %s: the machine is left otherwise\nwas %+v\nis  %+v\n%s", name, rname, was,
-					m.State, texts(lines))
+				t.Errorf("%s, %s: the machine is left otherwise\nwas %+v\nis  %+v\n%+v", name, rname, was,
+					m.State, lines)
 			}
 		}
 	}

@@ -1,4 +1,4 @@
-package routine
+package routine_test
 
 import (
 	"bytes"
@@ -7,13 +7,16 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/edit"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
 // several applies ears at the fold before layer 2 of the small test file and returns the
 // result, with the lines of all of them but for what they remember.
-func several(t *testing.T, p *plan.Plan) (*Result, []string) {
+func several(t *testing.T, p *plan.Plan) (*apply.Result, []string) {
 	t.Helper()
 	p.Format = plan.Format
 	if p.Filaments == nil {
@@ -29,15 +32,15 @@ func several(t *testing.T, p *plan.Plan) (*Result, []string) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	src, ix := reading(t, file)
-	res, err := Apply(src, ix, p, nil)
+	src, ix := applytest.Reading(t, applytest.File)
+	res, err := apply.Plan(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var out []string
 	for i := range res.Blocks {
 		for _, l := range res.Blocks[i].Lines {
-			if !strings.HasPrefix(l.Text, "; dogear >") && !strings.HasPrefix(l.Text, sealPrefix) {
+			if !strings.HasPrefix(l.Text, "; dogear >") && !strings.HasPrefix(l.Text, mark.Seal) {
 				out = append(out, l.Text)
 			}
 		}
@@ -120,20 +123,20 @@ func TestSeveralAtOneFold(t *testing.T) {
 func TestSeveralComeBack(t *testing.T) {
 	res, _ := several(t, &plan.Plan{Ears: []plan.Ear{{ID: "c", Kind: plan.Colour},
 		{ID: "n", Kind: plan.Insert, Note: "a nut"}, {ID: "m", Kind: plan.Insert, Note: "a magnet"}}})
-	src, _ := reading(t, file)
+	src, _ := applytest.Reading(t, applytest.File)
 	var edited, back bytes.Buffer
 	if _, err := edit.Write(&edited, src, res.Edits); err != nil {
 		t.Fatal(err)
 	}
 	now := strings.NewReader(edited.String())
-	out, err := TakeOut(now)
+	out, err := apply.TakeOut(now)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if _, err := edit.Write(&back, now, out.Edits); err != nil {
 		t.Fatal(err)
 	}
-	if back.String() != file {
+	if back.String() != applytest.File {
 		t.Errorf("this is not the original:\n%s", back.String())
 	}
 	var ids []string
@@ -153,8 +156,8 @@ func TestTwiceTheSame(t *testing.T) {
 		if err := p.Check(); err != nil {
 			t.Fatal(err)
 		}
-		src, ix := reading(t, file)
-		if _, err := Apply(src, ix, p, nil); !errors.Is(err, ErrTwice) {
+		src, ix := applytest.Reading(t, applytest.File)
+		if _, err := apply.Plan(src, ix, p, nil); !errors.Is(err, apply.ErrTwice) {
 			t.Error(kind, err)
 		}
 	}

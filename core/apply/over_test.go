@@ -1,4 +1,4 @@
-package routine
+package apply_test
 
 import (
 	"bytes"
@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
@@ -78,7 +79,7 @@ func TestOver(t *testing.T) {
 		if err := p.Check(); err != nil {
 			t.Fatal(err)
 		}
-		res, err := Apply(src, ix, p, well(ix, 40))
+		res, err := apply.Plan(src, ix, p, well(ix, 40))
 		if err != nil {
 			t.Fatal(name, err)
 		}
@@ -94,7 +95,7 @@ func TestOver(t *testing.T) {
 			t.Fatal(name, err)
 		}
 		clears(t, name, out.String())
-		taken, err := TakeOut(bytes.NewReader(out.Bytes()))
+		taken, err := apply.TakeOut(bytes.NewReader(out.Bytes()))
 		if err != nil {
 			t.Fatal(name, err)
 		}
@@ -153,7 +154,7 @@ func TestOverTwo(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	res, err := Apply(src, ix, p, well(ix, 40))
+	res, err := apply.Plan(src, ix, p, well(ix, 40))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -171,12 +172,12 @@ func TestOverTwo(t *testing.T) {
 	}
 	// A printer that ends just above it cannot lift over it.
 	p.Printer.Top = 8.2
-	if res, err = Apply(src, ix, p, well(ix, 40)); err != nil || !grave(res) {
+	if res, err = apply.Plan(src, ix, p, well(ix, 40)); err != nil || !grave(res) {
 		t.Error("there is no room to lift, and nothing is said", err)
 	}
 }
 
-func grave(r *Result) bool {
+func grave(r *apply.Result) bool {
 	for _, f := range r.Findings {
 		if f.Level == layer.Grave {
 			return true

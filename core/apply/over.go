@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Extra is a short run of lines that an ear puts in elsewhere than at its own
@@ -16,7 +17,7 @@ import (
 type Extra struct {
 	Ear   string // whose it is; empty for a change
 	Line  int64  // it stands in front of this line
-	Lines []Line
+	Lines []routine.Line
 	early bool // and in front of an ear that sits there
 }
 
@@ -87,7 +88,8 @@ type standing struct {
 //
 //	laid ─╮        ╭─ across, as the file has it ─╮        ╭─ laid
 //	      ╰─ up ───╯                              ╰─ down ─╯
-func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
+func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan,
+	st routine.Style) error {
 	w := &lifter{res: r, src: src, ix: ix, plan: p, style: st, shape: insert.NozzleOf(p.Printer)}
 	end := int64(0)
 	for i := range r.Blocks {
@@ -165,7 +167,7 @@ type lifter struct {
 	src      layer.Source
 	ix       *layer.Index
 	plan     *plan.Plan
-	style    Style
+	style    routine.Style
 	standing []standing
 	landed   [3]gcode.Nano // where an ear lets the head go on
 	first    bool          // and it has not moved since
@@ -358,25 +360,25 @@ func (w *lifter) flush() {
 
 // rise writes a move from one height to another that leaves everything else as
 // it is.
-func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) []Line {
-	s := NewScript(*at, w.style)
-	s.note("; dogear over "+w.way.Ear+": "+title, why)
+func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) []routine.Line {
+	s := routine.NewScript(*at, w.style)
+	s.Note("; dogear over "+w.way.Ear+": "+title, why)
 	if at.Inch {
-		s.addLine("G21", "in millimetres")
+		s.Put("G21", "in millimetres")
 	}
 	z := to - at.Off[2]
 	if at.RelXYZ {
 		z = to - from
 	}
-	s.addLine(fmt.Sprintf("G1 %s F%d", word('Z', z), feedZ), why)
+	s.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', z), routine.FeedZ), why)
 	if at.Feed > 0 {
-		s.addLine("G1 "+word('F', at.Feed), "speed as it was")
+		s.Put("G1 "+routine.Word('F', at.Feed), "speed as it was")
 	}
 	if at.Inch {
-		s.addLine("G20", "inches, as the file had it")
+		s.Put("G20", "inches, as the file had it")
 	}
-	s.seal("; dogear over " + w.way.Ear + " ends")
-	return s.lines
+	s.Seal("; dogear over " + w.way.Ear + " ends")
+	return s.Lines()
 }
 
 func (w *lifter) writeExtra(x Extra) { w.err = w.res.extra(w.src, w.ix, x) }

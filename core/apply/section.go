@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Rewritten is a line of the original that was changed, and why.
@@ -16,17 +17,13 @@ type Rewritten struct {
 	Why  string `json:"why"`
 }
 
-// hot is the temperature under which a line is taken to cool down or park the
-// nozzle, millionths of a degree; such lines are left alone.
-const hot = 170_000_000
-
 // temperatures rewrites the nozzle lines of each section that a filament with a
 // temperature of its own begins, so that the file does not bring the old one
 // back.
 func (r *Result) temperatures(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range r.Blocks {
 		b := &r.Blocks[i]
-		t := Wants(p, &b.Ear, 2)
+		t := routine.Wants(p, &b.Ear, 2)
 		if t == 0 {
 			continue
 		}
@@ -76,7 +73,7 @@ func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Bl
 		word = 'R'
 	}
 	want := int64(t*1e6 + 0.5)
-	if c.Value(word) < hot || c.Value(word) == want || c.Has('T') &&
+	if c.Value(word) < routine.Hot || c.Value(word) == want || c.Has('T') &&
 		c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
 		return nil
 	}
@@ -85,6 +82,6 @@ func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Bl
 		return nil
 	}
 	r.replaceLine(h.Line, h.Offset, line, now, fmt.Sprintf("%s is laid at %g C here",
-		clean(p.FilamentName(b.Ear.Filament)), t))
+		routine.Clean(p.FilamentName(b.Ear.Filament)), t))
 	return nil
 }

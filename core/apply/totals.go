@@ -1,9 +1,10 @@
-package routine
+package apply
 
 import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Total is what a print takes of one filament. Lengths are mm of filament.
@@ -70,7 +71,7 @@ func (r *Result) Totals(src layer.Source, ix *layer.Index, p *plan.Plan) ([]Tota
 }
 
 // add books what a line of a block pushes out.
-func (t *Total) add(l *Line, b *Block) {
+func (t *Total) add(l *routine.Line, b *Block) {
 	if l.Step < 0 || l.Step >= len(b.Steps) {
 		return
 	}
@@ -90,7 +91,7 @@ func (t *Total) add(l *Line, b *Block) {
 
 // laidBefore returns how much of the layer is laid in front of a fold inside
 // it, mm of filament.
-func laidBefore(src layer.Source, ix *layer.Index, f *Fold) (float64, error) {
+func laidBefore(src layer.Source, ix *layer.Index, f *routine.Fold) (float64, error) {
 	moves, err := ix.Decode(src, f.Layer)
 	if err != nil {
 		return 0, err

@@ -1,10 +1,11 @@
-package routine
+package apply
 
 import (
 	"math"
 
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Fitted returns the printer to write for. What nobody has said of it is taken from
@@ -41,7 +42,8 @@ func Fitted(pr *plan.Printer, all ...*layer.Index) *plan.Printer {
 		return &q
 	}
 	for _, in := range []float64{5, 0.5} {
-		for _, p := range corners([4]float64{q.Bed[0] + in - 5, q.Bed[1] + in - 5, q.Bed[2] - in + 5,
+		for _, p := range routine.Corners([4]float64{q.Bed[0] + in - 5, q.Bed[1] + in - 5,
+			q.Bed[2] - in + 5,
 			q.Bed[3] - in + 5}) {
 			if x, y := p[0].Millimetres(), p[1].Millimetres(); inside(x, y) && !over(x, y) {
 				q.Park = [2]float64{x, y}

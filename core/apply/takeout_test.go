@@ -1,4 +1,4 @@
-package routine
+package apply_test
 
 import (
 	"bytes"
@@ -9,15 +9,18 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/edit"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
-func takeOut(t *testing.T, file string) (*Taken, string) {
+func takeOut(t *testing.T, file string) (*apply.Taken, string) {
 	t.Helper()
 	src := strings.NewReader(file)
-	taken, err := TakeOut(src)
+	taken, err := apply.TakeOut(src)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -44,16 +47,19 @@ func TestTakeOut(t *testing.T) {
 				Routine: json.RawMessage(`"short"`), BondPass: &plan.BondPass{Flow: 0.3}},
 			{ID: "a3", BeforeLine: 130, Kind: plan.Own, Lines: []string{"M0 look at it 100 %"}},
 		}}
-	for name, file := range map[string]string{"lf": tall(), "crlf": strings.ReplaceAll(tall(), "\n",
-		"\r\n"), "no end": strings.TrimRight(tall(), "\n"), "a line of 200,000 bytes": strings.Replace(
-		tall(), "; tier 12\n", "; "+strings.Repeat("tide ", 40000)+"\n; tier 12\n", 1),
-		"heated": strings.Replace(tall(), "; tier 12\n", "M104 S205 ; cooler\n; tier 12\n", 1)} {
-		res, out := lay(t, file, p)
+	for name, file := range map[string]string{"lf": applytest.Tall(),
+		"crlf": strings.ReplaceAll(applytest.Tall(), "\n",
+			"\r\n"), "no end": strings.TrimRight(applytest.Tall(), "\n"),
+		"a line of 200,000 bytes": strings.Replace(
+			applytest.Tall(), "; tier 12\n", "; "+strings.Repeat("tide ", 40000)+"\n; tier 12\n", 1),
+		"heated": strings.Replace(applytest.Tall(), "; tier 12\n", "M104 S205 ; cooler\n; tier 12\n",
+			1)} {
+		res, out := applytest.Lay(t, file, p)
 		if name == "heated" && len(res.Rewritten) == 0 {
 			t.Error("nothing is rewritten")
 		}
 		for _, l := range strings.Split(out, "\n") {
-			if strings.HasPrefix(l, keptPrefix) && len(l) > 96 {
+			if strings.HasPrefix(l, mark.Kept) && len(l) > 96 {
 				t.Errorf("%s: %d bytes are too long a line: %s", name, len(l), l)
 			}
 		}
@@ -68,19 +74,20 @@ func TestTakeOut(t *testing.T) {
 			t.Errorf("%s: %+v", name, q)
 		}
 		// What comes back, laid on again, gives the same file.
-		if _, again := lay(t, back, q); again != out {
+		if _, again := applytest.Lay(t, back, q); again != out {
 			t.Errorf("%s: laid on again it is another file", name)
 		}
 	}
 }
 
 func TestTakeOutOfOthers(t *testing.T) {
-	if _, err := TakeOut(strings.NewReader(tall())); !errors.Is(err, ErrNotOurs) {
+	if _, err := apply.TakeOut(strings.NewReader(applytest.Tall())); !errors.Is(err,
+		apply.ErrNotOurs) {
 		t.Error(err)
 	}
 	// Comments that look like marks and are none stay what they are, and so does a
 	// block that somebody has changed since.
-	_, written := lay(t, tall(),
+	_, written := applytest.Lay(t, applytest.Tall(),
 		&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 4, Kind: plan.Colour}}})
 	for name, file := range map[string]string{
 		"no end":  "G1 X1\n; dogear ear a1: white\nM0\n",
@@ -91,17 +98,18 @@ func TestTakeOutOfOthers(t *testing.T) {
 		"rewritten": "; dogear was 12345678: M104 S1\nM104 S2\n",
 		"changed":   strings.Replace(written, "\nM0", "\nM1", 1),
 	} {
-		if taken, err := TakeOut(strings.NewReader(file)); !errors.Is(err, ErrNotOurs) {
+		if taken, err := apply.TakeOut(strings.NewReader(file)); !errors.Is(err, apply.ErrNotOurs) {
 			t.Errorf("%s: %+v %v", name, taken, err)
 		}
 	}
 	// One that is nested in such a comment is found all the same.
 	taken, back := takeOut(t, "; dogear ear a9: never ends\n"+written)
-	if back != "; dogear ear a9: never ends\n"+tall() || len(taken.Plan.Ears) != 1 {
+	if back != "; dogear ear a9: never ends\n"+applytest.Tall() || len(taken.Plan.Ears) != 1 {
 		t.Errorf("%+v", taken.Plan)
 	}
-	if _, err := TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n", 500))); !errors.Is(
-		err, ErrFalse) {
+	if _, err := apply.TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n",
+		500))); !errors.Is(
+		err, apply.ErrFalse) {
 		t.Error(err)
 	}
 }
@@ -113,7 +121,7 @@ func FuzzTakeOut(f *testing.F) {
 	f.Add("; dogear muted: G1\n; dogear was 00000000: M104 S1\nM104 S2\n")
 	f.Fuzz(func(t *testing.T, file string) {
 		src := strings.NewReader(file)
-		taken, err := TakeOut(src)
+		taken, err := apply.TakeOut(src)
 		if err != nil {
 			return
 		}
@@ -130,12 +138,14 @@ func FuzzTakeOut(f *testing.F) {
 // FuzzApply lays any plan onto any file. What is written by it is, with everything taken out
 // again, the file as it was.
 func FuzzApply(f *testing.F) {
-	f.Add(tall(), `{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":5,"kind":"colour",`+
-		`"filament":"white"},{"id":"b","before_line":90,"kind":"own lines","lines":["M0 look"]}],`+
-		`"filaments":{"white":{"name":"Gull white","nozzle":[220,215]}},"first_filament":"white"}`)
-	f.Add(strings.ReplaceAll(tall(), "\n", "\r\n"), `{"format":"dogear-plan/1","mutes":[{"from":30,`+
-		`"to":33}],"ears":[{"id":"a","at_height":1.3,"kind":"insert","heads_up":{"layers":1},`+
-		`"bond_pass":{"flow":0.3}}],"changes":[{"id":"c","before_layer":3,"until_layer":6,"speed":50}]}`)
+	f.Add(applytest.Tall(),
+		`{"format":"dogear-plan/1","ears":[{"id":"a","before_layer":5,"kind":"colour",`+
+			`"filament":"white"},{"id":"b","before_line":90,"kind":"own lines","lines":["M0 look"]}],`+
+			`"filaments":{"white":{"name":"Gull white","nozzle":[220,215]}},"first_filament":"white"}`)
+	f.Add(strings.ReplaceAll(applytest.Tall(), "\n", "\r\n"),
+		`{"format":"dogear-plan/1","mutes":[{"from":30,`+
+			`"to":33}],"ears":[{"id":"a","at_height":1.3,"kind":"insert","heads_up":{"layers":1},`+
+			`"bond_pass":{"flow":0.3}}],"changes":[{"id":"c","before_layer":3,"until_layer":6,"speed":50}]}`)
 	f.Fuzz(func(t *testing.T, file, text string) {
 		if len(file) > 40_000 {
 			return
@@ -149,7 +159,7 @@ func FuzzApply(f *testing.F) {
 		if err != nil || ix.Marked || ix.Ours > 0 {
 			return
 		}
-		res, err := Apply(src, ix, p, nil)
+		res, err := apply.Plan(src, ix, p, nil)
 		if err != nil || len(res.Edits) == 0 {
 			return
 		}

@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"bytes"
@@ -6,6 +6,8 @@ import (
 
 	"dogear/core/edit"
 	"dogear/core/gcode"
+	"dogear/core/mark"
+	"dogear/core/routine"
 )
 
 // reword puts another number behind a letter of a line and leaves the rest; it
@@ -37,7 +39,7 @@ func reword(line []byte, letter byte, n gcode.Nano) ([]byte, bool) {
 // be put back.
 func (r *Result) replaceLine(line, off int64, old, now []byte, why string) {
 	trim := func(b []byte) string { return string(bytes.TrimRight(b, "\r\n")) }
-	text := append([]byte(wasLine(trim(old), trim(now))), old[len(trim(old)):]...)
+	text := append([]byte(mark.WasLine(trim(old), trim(now))), old[len(trim(old)):]...)
 	if old[len(old)-1] != '\n' {
 		text = append(text, r.LineEnd...)
 	}
@@ -67,7 +69,7 @@ func resum(line []byte) []byte {
 // line end.
 func instead(line []byte, command string) []byte {
 	bare := bytes.TrimRight(line, "\r\n")
-	now := bytes.Clone(numbered.Find(bare))
+	now := bytes.Clone(routine.Numbered.Find(bare))
 	if len(now) > 0 {
 		now = append(now, ' ')
 	}
@@ -76,10 +78,4 @@ func instead(line []byte, command string) []byte {
 		now = resum(append(now, "*0"...))
 	}
 	return append(now, line[len(bare):]...)
-}
-
-// wasLine is the comment in front of a rewritten line: what it was, with a checksum
-// of both.
-func wasLine(old, now string) string {
-	return fmt.Sprintf("%s%08x: %s", wasPrefix, sum(sum(0, []byte(old)), []byte(now)), old)
 }

@@ -1,66 +1,14 @@
-package routine
+package apply_test
 
 import (
-	"bytes"
-	"context"
 	"fmt"
 	"strings"
 	"testing"
 
-	"dogear/core/edit"
+	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
-
-// tall is a tower of twelve layers whose nozzle changes at layer 2 and 8.
-func tall() string {
-	var b strings.Builder
-	b.WriteString("M82\nM109 S215\nG28\n")
-	e := 0.0
-	for n := 1; n <= 12; n++ {
-		fmt.Fprintf(&b, "; tier %d\n", n)
-		switch n {
-		case 2:
-			b.WriteString("M104 S205 ; later\n")
-		case 8:
-			b.WriteString("M104 S200\nM104 T1 S150\n")
-		}
-		fmt.Fprintf(&b, "G1 Z%.1f F600\nG0 X50 Y%d F6000\n", 0.2*float64(n), 50+n%2)
-		for k := range 6 {
-			e += 1
-			fmt.Fprintf(&b, "G1 X%d Y%d E%.1f F900\nG0 X%d\n", 60+k, 50+k, e, 50+k)
-		}
-	}
-	b.WriteString("M104 S0\nM84\n")
-	return b.String()
-}
-
-func lay(t *testing.T, file string, p *plan.Plan) (*Result, string) {
-	t.Helper()
-	src := strings.NewReader(file)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := p.Check(); err != nil {
-		t.Fatal(err)
-	}
-	res, err := Apply(src, ix, p, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, f := range res.Findings {
-		if f.Level == layer.Grave {
-			t.Fatal(f)
-		}
-	}
-	var out bytes.Buffer
-	if _, err := edit.Write(&out, src, res.Edits); err != nil {
-		t.Fatal(err)
-	}
-	return res, out.String()
-}
 
 var spools = map[string]plan.Filament{
 	"red":   {Name: "Signal red", Nozzle: [2]float64{215, 205}},
@@ -77,7 +25,7 @@ func TestTemperatures(t *testing.T) {
 		{ID: "c", BeforeLayer: 7, Kind: plan.Colour, Filament: "white"},
 		{ID: "d", BeforeLayer: 11, Kind: plan.Insert},
 	}}
-	res, out := lay(t, tall(), p)
+	res, out := applytest.Lay(t, applytest.Tall(), p)
 	if len(res.Rewritten) != 2 || res.Rewritten[0].Was != "M104 S205 ; later" ||
 		res.Rewritten[0].Now != "M104 S230 ; later" || res.Rewritten[1].Now != "M104 S230" {
 		t.Errorf("rewritten: %+v", res.Rewritten)
@@ -105,14 +53,15 @@ func TestTemperatures(t *testing.T) {
 		t.Error("the end, or another tool, was rewritten")
 	}
 	// A filament that says nothing goes back to what the file has.
-	_, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools, Ears: []plan.Ear{
-		{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"},
-		{ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
+	_, out = applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: spools,
+		Ears: []plan.Ear{
+			{ID: "a", BeforeLayer: 3, Kind: plan.Colour, Filament: "white"},
+			{ID: "b", BeforeLayer: 6, Kind: plan.Colour, Filament: "plain"}}})
 	if !strings.Contains(out[strings.Index(out, "ear b"):], "M109 R205") {
 		t.Error("the file's own temperature does not come back")
 	}
 	// And by itself it changes nothing.
-	res, out = lay(t, tall(), &plan.Plan{Format: plan.Format, Filaments: spools,
+	res, out = applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: spools,
 		Ears: []plan.Ear{{BeforeLayer: 2, Kind: plan.Colour, Filament: "plain"}}})
 	if len(res.Rewritten) != 0 || strings.Count(out, "M109") != 1 {
 		t.Errorf("%+v", res.Rewritten)
@@ -120,9 +69,9 @@ func TestTemperatures(t *testing.T) {
 }
 
 func TestHeadsUp(t *testing.T) {
-	file := tall()
+	file := applytest.Tall()
 	for _, h := range []plan.HeadsUp{{Layers: 3}, {Minutes: 0.1}, {Minutes: 99}} {
-		res, out := lay(t, file, &plan.Plan{Format: plan.Format,
+		res, out := applytest.Lay(t, file, &plan.Plan{Format: plan.Format,
 			Ears: []plan.Ear{{ID: "a", BeforeLayer: 9, Kind: plan.Insert, HeadsUp: &h}}})
 		if len(res.HeadsUps) != 1 {
 			t.Fatalf("%+v: %d heads-ups", h, len(res.HeadsUps))
@@ -156,7 +105,7 @@ func TestNumberedHeats(t *testing.T) {
 		return fmt.Sprintf("%s*%d", l, s)
 	}
 	var b strings.Builder
-	for i, l := range strings.Split(strings.TrimSpace(tall()), "\n") {
+	for i, l := range strings.Split(strings.TrimSpace(applytest.Tall()), "\n") {
 		if strings.HasPrefix(l, ";") {
 			b.WriteString(l + "\n")
 			continue
@@ -165,7 +114,7 @@ func TestNumberedHeats(t *testing.T) {
 		b.WriteString(sum(fmt.Sprintf("N%d %s", i, l)) + "\n")
 	}
 	white := map[string]plan.Filament{"white": {Name: "Gull white", Nozzle: [2]float64{0, 226}}}
-	res, out := lay(t, b.String(), &plan.Plan{Format: plan.Format, Filaments: white,
+	res, out := applytest.Lay(t, b.String(), &plan.Plan{Format: plan.Format, Filaments: white,
 		Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "white"}}})
 	if len(res.Rewritten) != 1 {
 		t.Fatalf("%+v", res.Rewritten)

@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"bytes"
@@ -8,16 +8,18 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Changed is a change of a plan as it will stand in the file: some lines where it
 // begins, and some where it ends that put everything back.
 type Changed struct {
 	Change      plan.Change
-	From, Until Fold
-	Lines       []Line // where it begins
-	Back        []Line // where it ends
+	From, Until routine.Fold
+	Lines       []routine.Line // where it begins
+	Back        []routine.Line // where it ends
 }
 
 // holds reports whether a change is in force in front of a line, behind what an
@@ -67,10 +69,10 @@ func (r *Result) placeChanges(src layer.Source, ix *layer.Index, p *plan.Plan) e
 
 // Behind is the fold behind the last layer: in front of the first line that is
 // neither a wipe nor a retraction nor blank.
-func Behind(src layer.Source, ix *layer.Index) (Fold, error) {
+func Behind(src layer.Source, ix *layer.Index) (routine.Fold, error) {
 	n := len(ix.Layers)
 	last := ix.Layers[n-1].Last
-	f := Fold{Line: ix.Lines + 1, Layer: n, Seconds: ix.Seconds}
+	f := routine.Fold{Line: ix.Lines + 1, Layer: n, Seconds: ix.Seconds}
 	err := ix.Walk(src, n, ix.Lines+1, func(line int64, text []byte, _ *gcode.Command, a *gcode.Act,
 		_ *gcode.Machine) bool {
 		if line <= last || a.Kind == gcode.Pull || len(bytes.TrimSpace(text)) == 0 {
@@ -117,7 +119,7 @@ func (c *Changed) force(s gcode.State) gcode.State {
 	if ch.Fan != nil {
 		s.Fan = c.fan()
 	}
-	if ch.Nozzle != 0 && s.Tool == c.From.At.Tool && s.Nozzle() >= hot {
+	if ch.Nozzle != 0 && s.Tool == c.From.At.Tool && s.Nozzle() >= routine.Hot {
 		s = s.WithNozzle(int64(math.Round(ch.Nozzle * 1e6)))
 	}
 	if ch.Speed != 0 {
@@ -166,13 +168,13 @@ func (r *Result) mayChange(p *plan.Plan, c *Changed) error {
 		return fmt.Errorf("change %s begins or ends in muted lines", ch.ID)
 	case ch.Nozzle == 0:
 		return nil
-	case c.From.At.Nozzle() < hot || !c.From.At.Stated():
+	case c.From.At.Nozzle() < routine.Hot || !c.From.At.Stated():
 		return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it "+
 			"is there, so Dogear could not put it back; leave the heat alone", ch.ID, ch.Nozzle)
 	}
 	for k := range r.Blocks {
 		if b := &r.Blocks[k]; b.Fold.Line > c.From.Line && b.Fold.Line < c.Until.Line &&
-			Wants(p, &b.Ear, b.Fold.Layer) != 0 {
+			routine.Wants(p, &b.Ear, b.Fold.Layer) != 0 {
 			return fmt.Errorf("change %s sets the nozzle to %g °C, but at ear %s a filament brings a "+
 				"temperature of its own; let the change end there", ch.ID, ch.Nozzle, b.Ear.ID)
 		}
@@ -182,7 +184,7 @@ func (r *Result) mayChange(p *plan.Plan, c *Changed) error {
 
 // changes writes the changes: their first lines, what the file itself says
 // between them, and what puts everything back.
-func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Style) error {
+func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st routine.Style) error {
 	for i := range r.Changes {
 		c := &r.Changes[i]
 		if err := r.mayChange(p, c); err != nil {
@@ -190,17 +192,18 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 		}
 		ch := &c.Change
 		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
-		a := NewScript(from, st)
-		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID, clean(strings.ReplaceAll(ch.Words(), "°",
-			""))), "other print settings from here on")
+		a := routine.NewScript(from, st)
+		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID,
+			routine.Clean(strings.ReplaceAll(ch.Words(), "°",
+				""))), "other print settings from here on")
 		if !st.Plain {
-			for _, piece := range keptLines(struct {
+			for _, piece := range mark.Remember(struct {
 				Change plan.Change `json:"change"`
 			}{*ch}) {
 				a.Note(piece, "")
 			}
 		}
-		z := NewScript(r.InForce(c.Until.Line, c.Until.At), st)
+		z := routine.NewScript(r.InForce(c.Until.Line, c.Until.At), st)
 		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
 		if ch.Speed != 0 {
 			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed",
@@ -224,7 +227,7 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour &&
 					b.Ear.Filament != "" {
 					back = until.Target(tool)
-					if b.Warm > 0 && back >= hot {
+					if b.Warm > 0 && back >= routine.Hot {
 						back = int64(math.Round(b.Warm * 1e6))
 					}
 				}
@@ -233,10 +236,10 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st Sty
 			if until.Tool != tool { // it is told by its number, since another one prints by then
 				word = fmt.Sprintf("M104 T%d ", tool)
 			}
-			z.Put(word+Word('S', gcode.Nano(back)), "nozzle as it was")
+			z.Put(word+routine.Word('S', gcode.Nano(back)), "nozzle as it was")
 		}
-		a.seal("; dogear change " + ch.ID + " ends")
-		z.seal("; dogear back " + ch.ID + " ends")
+		a.Seal("; dogear change " + ch.ID + " ends")
+		z.Seal("; dogear back " + ch.ID + " ends")
 		c.Lines, c.Back = a.Lines(), z.Lines()
 	}
 	// Where one ends and another begins, the end comes first.
@@ -259,7 +262,7 @@ func factor(v float64) string {
 }
 
 // insertChange inserts lines at a fold, behind what an ear puts there.
-func (r *Result) insertChange(src layer.Source, f *Fold, lines []Line) {
+func (r *Result) insertChange(src layer.Source, f *routine.Fold, lines []routine.Line) {
 	r.Extras = append(r.Extras, Extra{Line: f.Line, Lines: lines})
 	r.insert(src, f.Offset, lines)
 }
@@ -288,7 +291,7 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				return true
 			}
 			if !ok {
-				if now = instead(text, "M106 "+word('S', v)); ix.Lower {
+				if now = instead(text, "M106 "+routine.Word('S', v)); ix.Lower {
 					now = bytes.ToLower(now)
 				}
 			}
@@ -301,7 +304,7 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				letter = 'R'
 			}
 			want := int64(ch.Nozzle * 1e6)
-			if cmd.Value(letter) < hot || cmd.Value(letter) == want {
+			if cmd.Value(letter) < routine.Hot || cmd.Value(letter) == want {
 				return true
 			}
 			if now, ok := reword(text, letter, gcode.Nano(want)); ok {

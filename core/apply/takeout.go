@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"bufio"
@@ -10,6 +10,7 @@ import (
 
 	"dogear/core/edit"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
@@ -135,11 +136,11 @@ func (t *taker) line(s []byte) error {
 	at := t.off - int64(len(s))
 	bare := bytes.TrimRight(s, "\r\n")
 	switch {
-	case bytes.HasPrefix(s, []byte(mutePrefix)):
+	case bytes.HasPrefix(s, []byte(mark.Muted)):
 		t.left++
-		t.muted = append(t.muted, mutedLine{at, t.left, bytes.Clone(bare[len(mutePrefix):])})
+		t.muted = append(t.muted, mutedLine{at, t.left, bytes.Clone(bare[len(mark.Muted):])})
 		return nil
-	case bytes.HasPrefix(s, []byte(wasPrefix)):
+	case bytes.HasPrefix(s, []byte(mark.Was)):
 		t.unmute()
 		return t.was(bytes.Clone(s), at)
 	}
@@ -162,10 +163,10 @@ func (t *taker) block(kind, id, until string, first []byte, at int64) error {
 	crc := uint32(0)
 	if kind == "mute" {
 		for i := range t.muted {
-			crc = sum(crc, t.muted[i].text)
+			crc = mark.Sum(crc, t.muted[i].text)
 		}
 	}
-	crc = sum(crc, first)
+	crc = mark.Sum(crc, first)
 	var text []byte
 	want, open := "", false
 	for {
@@ -177,8 +178,8 @@ func (t *taker) block(kind, id, until string, first []byte, at int64) error {
 			return err
 		}
 		bare := bytes.TrimRight(line, "\r\n")
-		if rest, ok := bytes.CutPrefix(bare, []byte(sealPrefix)); ok {
-			rest, open = bytes.CutSuffix(rest, []byte(sealOpen))
+		if rest, ok := bytes.CutPrefix(bare, []byte(mark.Seal)); ok {
+			rest, open = bytes.CutSuffix(rest, []byte(mark.Open))
 			want = string(rest)
 			continue
 		}
@@ -197,10 +198,10 @@ func (t *taker) block(kind, id, until string, first []byte, at int64) error {
 			t.took(kind, id, text)
 			return nil
 		}
-		if rest, ok := bytes.CutPrefix(bare, []byte(keptPrefix)); ok {
+		if rest, ok := bytes.CutPrefix(bare, []byte(mark.Kept)); ok {
 			text = append(text, rest...)
 		}
-		crc = sum(crc, bare)
+		crc = mark.Sum(crc, bare)
 	}
 	// It is a comment of the file's own: read on behind it.
 	if t.false++; t.false > mostFalse {
@@ -232,7 +233,7 @@ func (t *taker) unmask(kind string) {
 		m := &t.out.Plan.Mutes
 		for i := range t.muted {
 			l := &t.muted[i]
-			t.cut(l.at, l.at+int64(len(mutePrefix)))
+			t.cut(l.at, l.at+int64(len(mark.Muted)))
 			if n := len(*m); i > 0 && n > 0 {
 				(*m)[n-1].To = l.line
 			} else {
@@ -246,13 +247,13 @@ func (t *taker) unmask(kind string) {
 // was reads a rewritten line and the comment in front of it.
 func (t *taker) was(s []byte, at int64) error {
 	behind := t.off
-	code, old, ok := bytes.Cut(bytes.TrimRight(s, "\r\n")[len(wasPrefix):], []byte(": "))
+	code, old, ok := bytes.Cut(bytes.TrimRight(s, "\r\n")[len(mark.Was):], []byte(": "))
 	now, err := t.next()
 	if err != nil && err != io.EOF {
 		return err
 	}
 	bare := bytes.TrimRight(now, "\r\n")
-	if !ok || err == io.EOF || string(code) != fmt.Sprintf("%08x", sum(sum(0, old), bare)) {
+	if !ok || err == io.EOF || string(code) != fmt.Sprintf("%08x", mark.Sum(mark.Sum(0, old), bare)) {
 		t.left++ // a comment of the file's own
 		t.seek(behind)
 		return nil
@@ -328,7 +329,7 @@ func (t *taker) took(kind, id string, text []byte) {
 	default:
 		return
 	}
-	var k kept
+	var k mark.Ear
 	if json.Unmarshal(text, &k) != nil || k.Ear.ID != id {
 		t.out.Lost = append(t.out.Lost, id)
 		return

@@ -1,12 +1,15 @@
-package routine
+package apply_test
 
 import (
 	"context"
 	"encoding/json"
+	"math"
 	"slices"
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -14,7 +17,7 @@ import (
 )
 
 func TestReanchor(t *testing.T) {
-	src := strings.NewReader(tall())
+	src := strings.NewReader(applytest.Tall())
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -29,7 +32,7 @@ func TestReanchor(t *testing.T) {
 		{ID: "g", BeforeLayer: 31, Z: &z, Kind: plan.Insert},
 		{ID: "h", BeforeLayer: 4000, Kind: plan.Insert},
 	}}
-	finds, err := Reanchor(src, ix, p, nil)
+	finds, err := apply.Reanchor(src, ix, p, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +55,7 @@ func TestReanchor(t *testing.T) {
 // TestAnchorRoundTrip notes where ears lie and lays the plan onto the very same
 // file: they stay where they are, inside a layer too.
 func TestAnchorRoundTrip(t *testing.T) {
-	src := strings.NewReader(tall())
+	src := strings.NewReader(applytest.Tall())
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -74,20 +77,20 @@ func TestAnchorRoundTrip(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if err := Anchor(src, ix, p, nil); err != nil {
+	if err := apply.Anchor(src, ix, p, nil); err != nil {
 		t.Fatal(err)
 	}
 	if p.Ears[0].Z == nil || p.Ears[1].Near == nil {
 		t.Fatalf("%+v", p.Ears)
 	}
-	finds, err := Reanchor(src, ix, p, nil)
+	finds, err := apply.Reanchor(src, ix, p, nil)
 	if err != nil || p.Ears[0].BeforeLayer != 3 || p.Ears[1].BeforeLine != inside {
 		t.Errorf("%v %+v %+v, want line %d", err, p.Ears, finds, inside)
 	}
 }
 
 func TestTotals(t *testing.T) {
-	file := tall()
+	file := applytest.Tall()
 	src := strings.NewReader(file)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
@@ -120,36 +123,36 @@ func TestTotals(t *testing.T) {
 		"white": {Name: "Gull white", Purge: 45, Density: 2, Diameter: 2}}
 	for name, c := range map[string]struct {
 		ears []plan.Ear
-		want []Total
+		want []apply.Total
 	}{
-		"none": {nil, []Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
-		"one": {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}}, []Total{
+		"none": {nil, []apply.Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+		"one": {[]plan.Ear{{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"}}, []apply.Total{
 			{Filament: "red", Laid: sum(1, 3), Bands: 1},
 			{Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
-		"at once": {[]plan.Ear{{BeforeLayer: 1, Kind: plan.Colour, Filament: "white"}}, []Total{
+		"at once": {[]plan.Ear{{BeforeLayer: 1, Kind: plan.Colour, Filament: "white"}}, []apply.Total{
 			{Filament: "white", Laid: sum(1, len(ix.Layers)), Purged: 45, Bands: 1}}},
 		"and back": {[]plan.Ear{
 			{BeforeLayer: 4, Kind: plan.Colour, Filament: "white"},
 			{BeforeLayer: 7, Kind: plan.Colour, Filament: "red"}},
-			[]Total{{Filament: "red", Laid: sum(1, 3) + sum(7, len(ix.Layers)), Purged: 30, Bands: 2},
+			[]apply.Total{{Filament: "red", Laid: sum(1, 3) + sum(7, len(ix.Layers)), Purged: 30, Bands: 2},
 				{Filament: "white", Laid: sum(4, 6), Purged: 45, Bands: 1}}},
 		"inside": {[]plan.Ear{
 			{BeforeLine: line, Kind: plan.Colour, Filament: "white"}, {BeforeLayer: 9, Kind: plan.Insert}},
-			[]Total{{Filament: "red", Laid: sum(1, 5) + half, Bands: 1},
+			[]apply.Total{{Filament: "red", Laid: sum(1, 5) + half, Bands: 1},
 				{Filament: "white", Laid: sum(6, len(ix.Layers)) - half, Purged: 45, Bands: 1}}},
 		"no change": {[]plan.Ear{
 			{BeforeLayer: 4, Kind: plan.Colour, Filament: "red", Routine: json.RawMessage(`"sound only"`)}},
-			[]Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
+			[]apply.Total{{Filament: "red", Laid: sum(1, len(ix.Layers)), Bands: 1}}},
 		"bond again": {[]plan.Ear{
 			{BeforeLayer: 4, Kind: plan.Insert, BondPass: &plan.BondPass{Flow: 0.5}}},
-			[]Total{{Filament: "red", Laid: sum(1, len(ix.Layers)) + sum(3, 3)/2, Bands: 1}}},
+			[]apply.Total{{Filament: "red", Laid: sum(1, len(ix.Layers)) + sum(3, 3)/2, Bands: 1}}},
 		"no bond in another colour": {[]plan.Ear{
 			{BeforeLayer: 4, Kind: plan.Colour, Filament: "white", BondPass: &plan.BondPass{Flow: 0.5}}},
-			[]Total{{Filament: "red", Laid: sum(1, 3), Bands: 1},
+			[]apply.Total{{Filament: "red", Laid: sum(1, 3), Bands: 1},
 				{Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
 	} {
 		p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
-		res, _ := lay(t, file, p)
+		res, _ := applytest.Lay(t, file, p)
 		got, err := res.Totals(src, ix, p)
 		if err != nil || len(got) != len(c.want) {
 			t.Errorf("%s: %+v %v", name, got, err)
@@ -159,8 +162,9 @@ func TestTotals(t *testing.T) {
 			w := c.want[i]
 			f := fs[w.Filament]
 			w.Grams = f.Grams(w.Laid + w.Purged)
-			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands || abs(g.Laid-w.Laid) > 1e-3 ||
-				abs(g.Purged-w.Purged) > 1e-6 || abs(g.Grams-w.Grams) > 1e-4 {
+			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands ||
+				math.Abs(g.Laid-w.Laid) > 1e-3 ||
+				math.Abs(g.Purged-w.Purged) > 1e-6 || math.Abs(g.Grams-w.Grams) > 1e-4 {
 				t.Errorf("%s: %+v, want %+v", name, g, w)
 			}
 		}
@@ -180,8 +184,12 @@ func TestReanchorChanges(t *testing.T) {
 		{ID: "c3", BeforeLayer: 5, UntilLayer: 9, Z: at(9), UntilZ: at(12), Flow: 90},
 		{ID: "c4", BeforeLayer: 5, UntilLayer: 9, Flow: 90},
 	}}
+	finds, err := apply.Reanchor(nil, ix, p, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
 	var got []string
-	for _, f := range reanchorChanges(ix, p) {
+	for _, f := range finds {
 		got = append(got, f.Level+" "+f.Code+" "+f.Message)
 	}
 	want := []string{
@@ -199,7 +207,7 @@ func TestReanchorChanges(t *testing.T) {
 // TestReanchorBy says by what an ear has found its place: its height, what is to be seen there,
 // or both.
 func TestReanchorBy(t *testing.T) {
-	src := strings.NewReader(tall())
+	src := strings.NewReader(applytest.Tall())
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -216,7 +224,7 @@ func TestReanchorBy(t *testing.T) {
 	} {
 		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z, Seen: seen,
 			Kind: plan.Insert}}}
-		finds, err := Reanchor(src, ix, p, marks)
+		finds, err := apply.Reanchor(src, ix, p, marks)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -231,7 +239,7 @@ func TestReanchorBy(t *testing.T) {
 	// Something else that was seen, and is not any more, leaves the height.
 	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z,
 		Seen: &plan.Seen{Kind: landmark.Bridge}, Kind: plan.Insert}}}
-	if finds, err := Reanchor(src, ix, p, marks); err != nil || finds[0].By != layer.ByHeight ||
+	if finds, err := apply.Reanchor(src, ix, p, marks); err != nil || finds[0].By != layer.ByHeight ||
 		finds[0].Level != layer.Care {
 		t.Errorf("%+v, %v", finds, err)
 	}

@@ -1,4 +1,4 @@
-package routine
+package apply_test
 
 import (
 	"bytes"
@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -15,7 +17,7 @@ import (
 // TestMute leaves lines out of the small file in every possible run and proves
 // that nothing else changes.
 func TestMute(t *testing.T) {
-	src := strings.NewReader(file)
+	src := strings.NewReader(applytest.File)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
 	if err != nil {
 		t.Fatal(err)
@@ -26,7 +28,7 @@ func TestMute(t *testing.T) {
 			if err := p.Check(); err != nil {
 				t.Fatal(err)
 			}
-			res, err := Apply(src, ix, p, nil)
+			res, err := apply.Plan(src, ix, p, nil)
 			if err != nil {
 				t.Fatal(from, to, err)
 			}
@@ -39,14 +41,14 @@ func TestMute(t *testing.T) {
 			if _, err := edit.Write(&out, src, res.Edits); err != nil {
 				t.Fatal(err)
 			}
-			v, err := second.Compare(context.Background(), strings.NewReader(file),
+			v, err := second.Compare(context.Background(), strings.NewReader(applytest.File),
 				bytes.NewReader(out.Bytes()), second.Options{Box: ix.Box, Muted: [][2]int64{{from, to}}})
 			if err != nil || !v.Same {
 				t.Errorf("%d to %d: %+v %v\n%s", from, to, v.First, err, out.String())
 			}
 			// Everything that was in the file still is, as it was or muted.
 			back := strings.ReplaceAll(out.String(), "; dogear muted: ", "")
-			for line := range strings.Lines(file) {
+			for line := range strings.Lines(applytest.File) {
 				if !strings.Contains(back, line) {
 					t.Errorf("%d to %d: %q is lost", from, to, line)
 				}
@@ -57,7 +59,7 @@ func TestMute(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p, nil); err == nil {
+	if _, err := apply.Plan(src, ix, p, nil); err == nil {
 		t.Error("lines behind the end are muted")
 	}
 	p = &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: 3, To: 9}, {From: 9, To: 12}}}
@@ -69,7 +71,7 @@ func TestMute(t *testing.T) {
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Apply(src, ix, p, nil); err == nil {
+	if _, err := apply.Plan(src, ix, p, nil); err == nil {
 		t.Error("an ear sits in muted lines")
 	}
 }

@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"dogear/core/insert"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // paced reports whether a change sets the speed of some of these lines already.
@@ -21,7 +22,7 @@ func (r *Result) paced(first, last int64) bool {
 
 // bridge lays what closes over an opening slower: the factor of speed is lowered
 // from the first line over it to the last.
-func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st Style) error {
+func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st routine.Style) error {
 	b := &r.Blocks[i]
 	if b.Ear.Bridge == nil || b.Ear.Kind != plan.Insert {
 		return nil
@@ -78,21 +79,21 @@ func (r *Result) slowed(first, last int64) bool {
 }
 
 func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last int64,
-	at gcode.State, st Style) error {
+	at gcode.State, st routine.Style) error {
 	id := b.Ear.ID
 	usual := at.Speed() * 100
-	s := NewScript(at, st)
-	s.note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
-	s.addLine(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
+	s := routine.NewScript(at, st)
+	s.Note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
+	s.Put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
 		fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
-	s.seal("; dogear slow " + id + " ends")
-	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.lines}); err != nil {
+	s.Seal("; dogear slow " + id + " ends")
+	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.Lines()}); err != nil {
 		return err
 	}
-	t := NewScript(at, st)
-	t.note("; dogear slow "+id+": over", "it is closed")
-	t.addLine(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
-	t.seal("; dogear slow " + id + " ends")
+	t := routine.NewScript(at, st)
+	t.Note("; dogear slow "+id+": over", "it is closed")
+	t.Put(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
+	t.Seal("; dogear slow " + id + " ends")
 	r.Slows = append(r.Slows, [2]int64{first, last})
-	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.lines, early: true})
+	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.Lines(), early: true})
 }

@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // HeadsUp is a tone and a message some time before an ear.
@@ -13,13 +14,13 @@ type HeadsUp struct {
 	Ear    string
 	Line   int64 // it stands in front of this line
 	Before float64
-	Lines  []Line
+	Lines  []routine.Line
 	block  int // of the ear it is for
 }
 
 // headsUp puts a heads-up in front of an ear.
 func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block int,
-	st Style) error {
+	st routine.Style) error {
 	b := &r.Blocks[block]
 	u, at, err := Herald(src, ix, p, &b.Fold, &b.Ear, st)
 	switch {
@@ -38,8 +39,8 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 
 // Herald makes the heads-up of an ear at a fold: at the travel nearest to the time, or at the
 // fold of the layer that was asked for. Without lines there is no time for one.
-func Herald(src layer.Source, ix *layer.Index, p *plan.Plan, f *Fold, e *plan.Ear,
-	st Style) (HeadsUp, layer.Place, error) {
+func Herald(src layer.Source, ix *layer.Index, p *plan.Plan, f *routine.Fold, e *plan.Ear,
+	st routine.Style) (HeadsUp, layer.Place, error) {
 	at, began, err := announcedAt(src, ix, f, e.HeadsUp)
 	if err != nil || at.Line >= f.Line {
 		return HeadsUp{}, at, err
@@ -48,23 +49,13 @@ func Herald(src layer.Source, ix *layer.Index, p *plan.Plan, f *Fold, e *plan.Ea
 		return HeadsUp{}, at, fmt.Errorf("its heads-up falls into muted lines")
 	}
 	left := f.Seconds - began
-	c := &compiler{Script: Script{style: st, now: Frame}, was: f.At, goal: f.At, plan: p, ear: e,
-		fold: *f}
-	mark := "; dogear heads-up " + e.ID
-	if f.Joint != nil { // a bound file is no marked one: its joints stay in it
-		mark = "; dogear joint " + e.ID + " announced"
-	}
-	c.note(mark+": "+c.title(), "a heads-up, so that you are there in time")
-	c.tone(plan.Step{HZ: 660, MS: 150})
-	c.tone(plan.Step{HZ: 880, MS: 150})
-	c.said = fmt.Sprintf("Stop in about %.0f min: %s", left/60, c.title())
-	c.announce()
-	c.seal(mark + " ends")
-	return HeadsUp{Ear: e.ID, Line: at.Line, Before: left, Lines: c.lines}, at, nil
+	lines := routine.Announce(f, p, e, left, st)
+	return HeadsUp{Ear: e.ID, Line: at.Line, Before: left, Lines: lines}, at, nil
 }
 
 // announcedAt is where a heads-up stands, and when that is, s.
-func announcedAt(src layer.Source, ix *layer.Index, f *Fold, h *plan.HeadsUp) (at layer.Place,
+func announcedAt(src layer.Source, ix *layer.Index, f *routine.Fold,
+	h *plan.HeadsUp) (at layer.Place,
 	began float64, err error) {
 	if h.Layers > 0 {
 		l := &ix.Layers[max(f.Layer-h.Layers, 1)-1]

@@ -1,4 +1,4 @@
-package routine
+package apply
 
 import (
 	"errors"
@@ -11,16 +11,17 @@ import (
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/core/routine"
 )
 
 // Block is an ear as it will stand in the file.
 type Block struct {
 	Ear      plan.Ear
-	Fold     Fold
+	Fold     routine.Fold
 	Steps    plan.Routine // that it runs; Line.Step counts them
 	Warm     float64      // °C of the nozzle from here on, when its filament says so
 	Fits     []insert.Fit // how what goes in lies in its pockets
-	Lines    []Line
+	Lines    []routine.Line
 	Findings []layer.Finding
 }
 
@@ -42,10 +43,10 @@ type Result struct {
 // ErrTwice is the cause when two ears at one fold want the same.
 var ErrTwice = errors.New("two ears at the same fold change the filament, or the nozzle")
 
-// Apply applies a plan to a file. The plan must have been checked. pockets are
+// Plan applies a plan to a file. The plan must have been checked. pockets are
 // those of the file, as far as they are known: only of them can be said how
 // something lies in one, and only over them the head is lifted.
-func Apply(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result,
+func Plan(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Pocket) (*Result,
 	error) {
 	res := &Result{LineEnd: "\n"}
 	if p.Printer != nil {
@@ -91,7 +92,7 @@ func (res *Result) locate(src layer.Source, ix *layer.Index, p *plan.Plan) error
 			return &plan.Error{Ear: e.ID, Err: err}
 		}
 		if e.BeforeLine == 0 && !p.Printer.StopBeforeMark {
-			if err := f.behindClose(src, ix); err != nil {
+			if err := behindClose(&f, src, ix); err != nil {
 				return &plan.Error{Ear: e.ID, Err: err}
 			}
 		}
@@ -102,7 +103,7 @@ func (res *Result) locate(src layer.Source, ix *layer.Index, p *plan.Plan) error
 		if a.Fold.Line != b.Fold.Line {
 			return a.Fold.Line < b.Fold.Line
 		}
-		return rank[a.Ear.Kind] < rank[b.Ear.Kind]
+		return routine.Rank(a.Ear.Kind) < routine.Rank(b.Ear.Kind)
 	})
 	for i := 1; i < len(res.Blocks); i++ {
 		a, b := &res.Blocks[i-1], &res.Blocks[i]
@@ -155,12 +156,12 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 				laid = b.Ear.Filament
 			}
 		}
-		if warm > 0 && fold.At.Nozzle() >= hot {
+		if warm > 0 && fold.At.Nozzle() >= routine.Hot {
 			fold.Own = float64(fold.At.Nozzle()) / 1e6
 			fold.At = fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}
 		fold.At = res.InForce(fold.Line, fold.At)
-		made, err := CompileStop(*fold, ix.Box, p, ears, Style{Lower: ix.Lower})
+		made, err := routine.CompileStop(*fold, ix.Box, p, ears, routine.Style{Lower: ix.Lower})
 		if err != nil {
 			return err
 		}
@@ -173,7 +174,7 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 			b.Steps, b.Lines = made[k].Steps, made[k].Lines
 			b.Findings = append(made[k].Findings, b.Findings...)
 			if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
-				warm = Wants(p, &b.Ear, 2)
+				warm = routine.Wants(p, &b.Ear, 2)
 				b.Warm = warm
 			}
 		}
@@ -195,7 +196,7 @@ func (res *Result) insertBlocks(src layer.Source, ix *layer.Index, p *plan.Plan)
 			}
 		}
 		if b.Ear.HeadsUp != nil {
-			if err := res.headsUp(src, ix, p, i, Style{Lower: ix.Lower}); err != nil {
+			if err := res.headsUp(src, ix, p, i, routine.Style{Lower: ix.Lower}); err != nil {
 				return &plan.Error{Ear: b.Ear.ID, Err: err}
 			}
 		}
@@ -210,10 +211,10 @@ func (res *Result) betweenEars(src layer.Source, ix *layer.Index, p *plan.Plan) 
 	if err := res.temperatures(src, ix, p); err != nil {
 		return &plan.Error{Err: err}
 	}
-	if err := res.changes(src, ix, p, Style{Lower: ix.Lower}); err != nil {
+	if err := res.changes(src, ix, p, routine.Style{Lower: ix.Lower}); err != nil {
 		return &plan.Error{Err: err}
 	}
-	if err := res.liftOverProud(src, ix, p, Style{Lower: ix.Lower}); err != nil {
+	if err := res.liftOverProud(src, ix, p, routine.Style{Lower: ix.Lower}); err != nil {
 		return &plan.Error{Err: err}
 	}
 	return nil
@@ -223,7 +224,7 @@ func (res *Result) betweenEars(src layer.Source, ix *layer.Index, p *plan.Plan) 
 func (res *Result) bridges(src layer.Source, ix *layer.Index, p *plan.Plan) error {
 	for i := range res.Blocks {
 		b := &res.Blocks[i]
-		if err := res.bridge(src, ix, i, Style{Lower: ix.Lower}); err != nil {
+		if err := res.bridge(src, ix, i, routine.Style{Lower: ix.Lower}); err != nil {
 			return &plan.Error{Ear: b.Ear.ID, Err: err}
 		}
 		res.Findings = append(res.Findings, b.Findings...)
@@ -240,7 +241,7 @@ func (res *Result) muteAll(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 					Err: fmt.Errorf("it sits inside the muted lines %d to %d", m.From, m.To)}
 			}
 		}
-		if err := res.mute(src, ix, p, m, Style{Lower: ix.Lower}); err != nil {
+		if err := res.mute(src, ix, p, m, routine.Style{Lower: ix.Lower}); err != nil {
 			return &plan.Error{Err: err}
 		}
 	}
@@ -259,7 +260,7 @@ func (b *Block) again(src layer.Source, ix *layer.Index) error {
 	// In a spiral the layer below ends where it began, one layer higher: there is none
 	// that could be laid again.
 	if !wants || b.Fold.Inside || n < 2 || ix.Kind == layer.Vase ||
-		ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > mostBond {
+		ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > routine.MostBond {
 		return nil
 	}
 	var err error
@@ -269,13 +270,13 @@ func (b *Block) again(src layer.Source, ix *layer.Index) error {
 
 // insert puts lines in front of the line at an offset, behind what stands there
 // already.
-func (r *Result) insert(src layer.Source, off int64, lines []Line) {
+func (r *Result) insert(src layer.Source, off int64, lines []routine.Line) {
 	r.Edits = append(r.Edits, r.block(src, off, lines))
 }
 
 // block writes lines with the line ends used around an offset. Behind a last line
 // that has no end, the first block gives it one and says so in its seal.
-func (r *Result) block(src layer.Source, off int64, lines []Line) edit.Edit {
+func (r *Result) block(src layer.Source, off int64, lines []routine.Line) edit.Edit {
 	end := r.LineEnd
 	if off >= 2 {
 		var last [2]byte
@@ -288,7 +289,7 @@ func (r *Result) block(src layer.Source, off int64, lines []Line) edit.Edit {
 	}
 	e := edit.Edit{Offset: off}
 	if off == src.Size() && r.opens(src) {
-		lines, e.Text = reopen(lines), []byte(end)
+		lines, e.Text = routine.Reopen(lines), []byte(end)
 	}
 	for _, l := range lines {
 		e.Text = append(append(e.Text, l.Text...), end...)
@@ -299,7 +300,7 @@ func (r *Result) block(src layer.Source, off int64, lines []Line) edit.Edit {
 // opens reports whether what stands in front of the end of the file, as far as it
 // has been written, ends in the middle of a line.
 func (r *Result) opens(src layer.Source) bool {
-	if !unended(src) {
+	if !routine.Unended(src) {
 		return false
 	}
 	for i := range r.Edits {
