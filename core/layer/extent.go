@@ -56,10 +56,10 @@ func beyond(b [4]gcode.Nano) bool {
 // those of the present line and the lines behind it.
 func (r *reader) farOff(ends [][2]gcode.Nano) {
 	for i, e := range ends {
-		if beyond([4]gcode.Nano{e[0], e[1], e[0], e[1]}) && r.farLine == 0 {
-			r.farLine = r.line + int64(i)
+		if beyond([4]gcode.Nano{e[0], e[1], e[0], e[1]}) && r.faults.farLine == 0 {
+			r.faults.farLine = r.line + int64(i)
 			if len(ends) > 1 {
-				r.farLine++ // the run's first line is the one behind the present one
+				r.faults.farLine++ // the run's first line is the one behind the present one
 			}
 		}
 	}

@@ -15,7 +15,7 @@ func (r *reader) finish() (*Index, error) {
 	ix := r.ix
 	ix.Lines = r.line
 	if !r.moved {
-		if r.commands {
+		if r.manner.commands {
 			return nil, ErrNoMoves
 		}
 		return nil, ErrNotGCode
@@ -50,7 +50,7 @@ func (r *reader) shape() error {
 	start, checks := 0, 0
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.vase && checks < mostChecks {
+		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.turns.vase && checks < mostChecks {
 			again, err := r.restarts(start, i, false)
 			if err != nil {
 				return err
@@ -84,7 +84,7 @@ func (r *reader) shape() error {
 	if ix.Objects > 1 {
 		ix.Kind = Sequential
 	}
-	if r.vase {
+	if r.turns.vase {
 		ix.Kind = Vase
 	}
 	return nil
@@ -171,26 +171,26 @@ func (r *reader) summary() {
 	ix := r.ix
 	ix.LineEnds = "lf"
 	ends := r.line
-	if r.noNewline {
+	if r.faults.noNewline {
 		ends--
 	}
-	if r.crlf > 0 {
+	if r.manner.crlf > 0 {
 		ix.LineEnds = "crlf"
-		if r.crlf < ends {
+		if r.manner.crlf < ends {
 			ix.LineEnds = "mixed"
 		}
 	}
 	ix.EMode = "absolute"
-	if r.relLays > 0 {
+	if r.manner.relLays > 0 {
 		ix.EMode = "relative"
-		if abs := r.lays - r.relLays; abs*20 > r.lays && r.relLays*20 > r.lays {
+		if abs := r.lays - r.manner.relLays; abs*20 > r.lays && r.manner.relLays*20 > r.lays {
 			ix.EMode = "mixed"
-		} else if abs > r.relLays {
+		} else if abs > r.manner.relLays {
 			ix.EMode = "absolute"
 		}
 	}
-	ix.Numbered = r.numbered > 0
-	ix.Lower = r.lower > r.sampled
+	ix.Numbered = r.manner.numbered > 0
+	ix.Lower = r.manner.lower > r.manner.sampled
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
 		ix.Filament += l.Filament
@@ -212,8 +212,8 @@ func (r *reader) findings(missing []int) {
 		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can "+
 			"be taken out and edited again.")
 	}
-	words := make([]string, 0, len(r.unknown))
-	for w := range r.unknown {
+	words := make([]string, 0, len(r.faults.unknown))
+	for w := range r.faults.unknown {
 		words = append(words, w)
 	}
 	sort.Strings(words)
@@ -224,14 +224,15 @@ func (r *reader) findings(missing []int) {
 		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
 		return
 	}
-	if ix.OpenE = r.openE; r.openE > 0 {
+	if ix.OpenE = r.faults.openE; r.faults.openE > 0 {
 		how := "in steps, as most printers do"
 		if ix.Dialect.KeepE {
 			how = "from the start, as the printer's settings say"
 		}
-		r.note(Care, "filament-mode-open", r.openE, "From line "+figures.Count(r.openE)+" on places "+
-			"count in steps (G91), and the file does not say how the filament counts. Printers differ; it "+
-			"is read as counting "+how+". Name your printer, and say in its settings which is yours.")
+		r.note(Care, "filament-mode-open", r.faults.openE,
+			"From line "+figures.Count(r.faults.openE)+" on places "+
+				"count in steps (G91), and the file does not say how the filament counts. Printers differ; it "+
+				"is read as counting "+how+". Name your printer, and say in its settings which is yours.")
 	}
 	r.beside()
 	if len(missing) > 0 {
@@ -246,20 +247,21 @@ func (r *reader) findings(missing []int) {
 		words = words[:most]
 	}
 	for _, w := range words {
-		c := r.unknown[w]
+		c := r.faults.unknown[w]
 		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
 			"is; what it does is up to the printer.", w, c.n, figures.Count(c.first)))
 	}
-	if r.noNewline && !r.ended {
+	if r.faults.noNewline && !r.faults.ended {
 		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
 			"the last laying move.")
-	} else if !r.ended {
+	} else if !r.faults.ended {
 		r.note(Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying "+
 			"move. Was the file cut short?")
 	}
-	if r.strange > 0 {
-		r.note(Care, "rubbish-at-end", r.strange, "From line "+figures.Count(r.strange)+" on stands "+
-			"something that is not G-code.")
+	if r.faults.strange > 0 {
+		r.note(Care, "rubbish-at-end", r.faults.strange,
+			"From line "+figures.Count(r.faults.strange)+" on stands "+
+				"something that is not G-code.")
 	}
 	sort.SliceStable(ix.Findings,
 		func(i, j int) bool { return ix.Findings[i].Line < ix.Findings[j].Line })
@@ -273,9 +275,10 @@ func (r *reader) beside() {
 		r.odd(0, "below-bed", "lays the first layer at "+l.Z.String()+" mm, below the bed's zero. "+
 			"Heights are shown as the file writes them.")
 	}
-	if r.farLine > 0 {
-		r.note(Care, "far-off", r.farLine, "Line "+figures.Count(r.farLine)+" lays plastic more than "+
-			"1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
+	if r.faults.farLine > 0 {
+		r.note(Care, "far-off", r.faults.farLine,
+			"Line "+figures.Count(r.faults.farLine)+" lays plastic more than "+
+				"1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
 		return
 	}
 	// One layer that reaches much further than all others.

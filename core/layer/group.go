@@ -71,7 +71,7 @@ func (r *reader) merge(opens []bool) {
 			continue
 		}
 		l, t := &keep[len(keep)-1], &layers[i]
-		if d := t.Z - l.Z; (d > alike || d < -alike) && last != len(keep) && !r.vase {
+		if d := t.Z - l.Z; (d > alike || d < -alike) && last != len(keep) && !r.turns.vase {
 			aside, last = aside+1, len(keep)
 		}
 		// Several runs at one height count together.
@@ -136,7 +136,7 @@ func more(a, b *summed) bool {
 // byMarks looks for a comment of the file that stands before each layer and fits
 // what is laid. It returns nil when there is none; else also which runs open one.
 func (r *reader) byMarks() (*template, []bool, error) {
-	if r.vase {
+	if r.turns.vase {
 		return nil, nil, nil
 	}
 	var best *template

@@ -24,7 +24,7 @@ type level struct {
 // turns out to lie between two heights that belong together opens none.
 func (r *reader) byHeights(from, to int, opens []bool) error {
 	layers := r.ix.Layers
-	if r.vase {
+	if r.turns.vase {
 		for i := from + 1; i < to; i++ {
 			d := layers[i].Z - layers[i-1].Z
 			opens[i] = d > eps || d < -eps

@@ -135,7 +135,7 @@ func (r *reader) run(ctx context.Context) error {
 // a line, or nothing when it is the last of the file.
 func (r *reader) take(data []byte, last bool) ([]byte, error) {
 	for len(data) > 0 {
-		if r.steady && !r.gap.set && r.sampled >= sampleLines {
+		if r.steady && !r.gap.set && r.manner.sampled >= sampleLines {
 			if n, err := r.layRun(data); err != nil {
 				return nil, err
 			} else if n > 0 {
@@ -151,7 +151,7 @@ func (r *reader) take(data []byte, last bool) ([]byte, error) {
 			at := r.off
 			r.off += int64(n)
 			if data[n-2] == '\r' {
-				r.crlf++
+				r.manner.crlf++
 			}
 			if err := r.carry(data[:n-1], at); err != nil {
 				return nil, err
@@ -169,7 +169,7 @@ func (r *reader) take(data []byte, last bool) ([]byte, error) {
 		data = data[i+1:]
 	}
 	if last && len(data) > 0 {
-		r.noNewline = true
+		r.faults.noNewline = true
 		return nil, r.readLine(data, len(data))
 	}
 	return data, nil
@@ -177,7 +177,7 @@ func (r *reader) take(data []byte, last bool) ([]byte, error) {
 
 // endOfLines ends the reading of lines.
 func (r *reader) endOfLines() error {
-	if !r.vase && r.rising.vase(r.m.Laid) {
+	if !r.turns.vase && r.turns.rising.vase(r.m.Laid) {
 		return errVase
 	}
 	r.settle()

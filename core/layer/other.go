@@ -12,12 +12,12 @@ import (
 func (r *reader) other(s []byte, at int64) {
 	c, a := &r.c, &r.a
 	if c.Letter == 'G' || c.Letter == 'M' || c.Letter == 'T' {
-		r.commands = true
+		r.manner.commands = true
 	}
 	switch a.Kind {
 	case gcode.Stop:
 		r.ix.Stops = append(r.ix.Stops, Stop{Line: r.line, Word: c.Word(), Before: len(r.ix.Layers),
-			Ear: r.inEar})
+			Ear: r.own.inEar})
 	case gcode.Dwell:
 		r.p.wait(a.Dwell)
 		if a.Dwell >= longDwell {
@@ -41,10 +41,10 @@ func (r *reader) other(s []byte, at int64) {
 			r.ix.Heats = append(r.ix.Heats, Place{r.line, at})
 		}
 		if r.m.Nozzle() == 0 {
-			r.ended = true
+			r.faults.ended = true
 		}
 	case gcode.Motors:
-		r.ended = true
+		r.faults.ended = true
 	case gcode.Unknown, gcode.Macro:
 		r.stranger()
 		if asksForHand.Match(c.Name) {
@@ -64,8 +64,8 @@ func (r *reader) other(s []byte, at int64) {
 }
 
 func (r *reader) bad() {
-	r.badLines++
-	if r.badLines <= 5 {
+	r.faults.badLines++
+	if r.faults.badLines <= 5 {
 		b := r.c.Bad[0]
 		code, then := "bad-number", ". The word is left out, as a printer does."
 		switch b.Err {
@@ -81,7 +81,7 @@ func (r *reader) bad() {
 // odds looks for bytes that make printers read a line otherwise than it looks.
 func (r *reader) odds(s []byte) {
 	if i := bytes.IndexByte(s, 0); i >= 0 {
-		if r.nuls++; r.nuls <= 3 {
+		if r.faults.nuls++; r.faults.nuls <= 3 {
 			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
 				"this line. Printers skip what is behind them, or the whole line.", figures.Count(r.line), i+1))
 		}
@@ -90,7 +90,7 @@ func (r *reader) odds(s []byte) {
 		s = s[:len(s)-1]
 	}
 	if i := bytes.IndexByte(s, '\r'); i >= 0 {
-		if r.returns++; r.returns <= 3 {
+		if r.faults.returns++; r.faults.returns <= 3 {
 			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
 				"return inside this line. Some printers take what is behind it for a line of its own; "+
 				"here it belongs to this one.", figures.Count(r.line), i+1))
@@ -99,8 +99,8 @@ func (r *reader) odds(s []byte) {
 }
 
 func (r *reader) wrongSum() {
-	r.sumsWrong++
-	if r.sumsWrong <= 3 {
+	r.faults.sumsWrong++
+	if r.faults.sumsWrong <= 3 {
 		r.note(Care, "checksum", r.line, "The checksum of line "+figures.Count(r.line)+" does not fit "+
 			"the line. A printer that checks would ask for it again.")
 	}
@@ -112,8 +112,8 @@ func (r *reader) stranger() {
 	if string(c.Name) == "%" {
 		return // the mark at either end of a tape
 	}
-	if c.Letter == '?' && r.strange == 0 && (len(c.Name) == 0 || c.Name[0] != '@') {
-		r.strange = r.line
+	if c.Letter == '?' && r.faults.strange == 0 && (len(c.Name) == 0 || c.Name[0] != '@') {
+		r.faults.strange = r.line
 	}
 	for _, b := range c.Name {
 		if b < ' ' || b > '~' {
@@ -127,12 +127,12 @@ func (r *reader) stranger() {
 	} else {
 		key = append(key, c.Word()...)
 	}
-	if n := r.unknown[string(key)]; n != nil {
+	if n := r.faults.unknown[string(key)]; n != nil {
 		n.n++
 		return
 	}
-	if len(r.unknown) < 200 {
-		r.unknown[string(key)] = &count{1, r.line}
+	if len(r.faults.unknown) < 200 {
+		r.faults.unknown[string(key)] = &count{1, r.line}
 	}
 }
 
@@ -143,12 +143,12 @@ func (r *reader) note(level, code string, line int64, message string) {
 
 // sample learns from a laying line how the file writes its numbers.
 func (r *reader) sample(s []byte) {
-	r.sampled++
+	r.manner.sampled++
 	pl := &r.ix.Places
 	for i := 0; i < len(s) && s[i] != ';'; i++ {
 		b := s[i]
 		if b >= 'a' && b <= 'z' {
-			r.lower++
+			r.manner.lower++
 		}
 		var to *int
 		switch b | 0x20 {
@@ -199,7 +199,7 @@ func (r *reader) unfollowed() {
 		kind, code = 3, "plane"
 		what = "draws an arc that does not lie level (" + r.m.Plane() + ")" + straight
 	}
-	if r.strays[kind]++; r.strays[kind] == 1 {
+	if r.faults.strays[kind]++; r.faults.strays[kind] == 1 {
 		r.note(Care, code, r.line, "Line "+figures.Count(r.line)+" "+what)
 	}
 }

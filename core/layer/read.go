@@ -47,7 +47,7 @@ func Read(ctx context.Context, src Source, opt Options) (*Index, error) {
 		turn, cut := r.flatStep(), r.l.counter()
 		r.p.stop()
 		r = newReader(src, opt)
-		r.vase, r.turn, r.l.cut = true, turn, cut
+		r.turns.vase, r.turns.turn, r.l.cut = true, turn, cut
 		err = r.run(ctx)
 	}
 	if err != nil {
@@ -94,8 +94,6 @@ type reader struct {
 	gap    gap
 	start  point   // early: in front of the movement that leads to the next laying
 	inMove bool    // early: since start there was only movement
-	muted  int64   // line of the newest muted line
-	inEar  string  // id of the ear of Dogear's own whose lines are being read
 	early  bool    // fewer than maxEarly runs so far: each path apart from the one before is one
 	runs   []run   // one for each entry of ix.Layers
 	starts []point // by early run: in front of the movement that leads to it
@@ -113,27 +111,48 @@ type reader struct {
 	aux   *gcode.Aux
 	speed float64 // mm/s, by feed and factor
 
-	vase   bool
-	turn   gcode.Nano
-	top    gcode.Nano // vase: where the present turn ends
 	lays   int
+	tool   int32   // chosen last
+	heats  uint64  // bit n: the nozzle of tool n is heated by its number
+	left   float64 // minutes left, as the file first told the display
+	moved  bool
+	turns  turns
+	own    own
+	manner manner
+	faults faults
+}
+
+// turns tells a spiral, whose wall rises all the way, from layers.
+type turns struct {
+	vase   bool // it is read as one, turn by turn
+	turn   gcode.Nano
+	top    gcode.Nano // where the present turn ends
 	rising climber
 	flatZ  gcode.Nano // of the highest level run so far
 	rises  int        // times it went up
 	steps  []gcode.Nano
+}
 
-	openE   int64  // first line at which the filament moves and it is up to the printer how
-	strays  [4]int // lines that are not followed, by kind
-	farLine int64  // of the first laying move that ends where no printer reaches
+// own is what Dogear has put into the file before.
+type own struct {
+	muted int64  // line of the newest muted line
+	inEar string // id of the ear whose lines are being read
+}
 
-	moved, commands     bool
-	relLays             int
-	numbered, crlf      int64
-	lower, sampled      int
+// manner is how the file writes.
+type manner struct {
+	commands       bool
+	relLays        int
+	numbered, crlf int64
+	lower, sampled int
+}
+
+// faults are what somebody should know about the file.
+type faults struct {
+	openE               int64  // first line where the filament moves and it is up to the printer how
+	strays              [4]int // lines that are not followed, by kind
+	farLine             int64  // of the first laying move that ends where no printer reaches
 	unknown             map[string]*count
-	tool                int32   // chosen last
-	heats               uint64  // bit n: the nozzle of tool n is heated by its number
-	left                float64 // minutes left, as the file first told the display
 	badLines, sumsWrong int
 	nuls, returns       int
 	strange             int64 // first line that is no G-code, behind the last laying move
@@ -148,7 +167,7 @@ type count struct {
 
 func newReader(src Source, opt Options) *reader {
 	r := &reader{src: src, opt: opt, ix: &Index{}, early: true, p: newPacer(),
-		unknown: map[string]*count{}}
+		faults: faults{unknown: map[string]*count{}}}
 	if src != nil {
 		r.ix.Bytes = src.Size()
 	}
@@ -165,7 +184,7 @@ func (r *reader) readLine(s []byte, size int) error {
 	at := r.off
 	r.off += int64(size)
 	if n := len(s); size > n && n > 0 && s[n-1] == '\r' {
-		r.crlf++
+		r.manner.crlf++
 	}
 	c := &r.c
 	c.Parse(s)
@@ -177,7 +196,7 @@ func (r *reader) readLine(s []byte, size int) error {
 		return nil
 	}
 	if c.HasN {
-		r.numbered++
+		r.manner.numbered++
 	}
 	if len(c.Bad) > 0 && c.Numeric() {
 		r.bad()
@@ -193,18 +212,19 @@ func (r *reader) carry(s []byte, at int64) error {
 	c := &r.c
 	// What opens a gap needs the state before it. A move that most likely
 	// lays is carried out first; if it does not, its effect is taken back.
-	likely := c.Letter == 'G' && uint(c.Code) <= 1 && c.Lays() && r.steady && !r.vase
+	likely := c.Letter == 'G' && uint(c.Code) <= 1 && c.Lays() && r.steady && !r.turns.vase
 	feed, known := r.m.Feed, r.m.Known
 	r.preSet = false
-	if !likely && (!r.gap.set || r.gap.late && !r.gap.lateSet || r.early || c.Has('Z') || r.vase) {
+	if !likely && (!r.gap.set || r.gap.late && !r.gap.lateSet || r.early || c.Has('Z') ||
+		r.turns.vase) {
 		r.pre, r.preSet = r.m.State, true
 	}
 	r.m.Exec(c, &r.a)
 	if likely && r.a.Kind != gcode.Lay {
 		r.pre, r.preSet = r.m.Before(&r.a, feed, known), true
 	}
-	if r.m.RelXYZ && !r.m.ESet && r.a.Step != 0 && r.openE == 0 {
-		r.openE = r.line
+	if r.m.RelXYZ && !r.m.ESet && r.a.Step != 0 && r.faults.openE == 0 {
+		r.faults.openE = r.line
 	}
 	if r.a.Curve || !likely && c.Letter == 'G' && (c.Has('A') || c.Has('B') || c.Code == 53) {
 		r.unfollowed()
@@ -310,20 +330,20 @@ func (r *reader) ours(s []byte) bool {
 	if rest, ok = bytes.CutPrefix(rest, []byte("ear ")); ok {
 		if id, end := bytes.CutSuffix(rest, []byte(" ends")); !end {
 			id, _, _ = bytes.Cut(rest, []byte(":"))
-			r.inEar = string(id)
+			r.own.inEar = string(id)
 			r.ix.Ours++
-		} else if string(id) == r.inEar {
-			r.inEar = ""
+		} else if string(id) == r.own.inEar {
+			r.own.inEar = ""
 		}
 		return true
 	}
 	rest = s[len("; dogear "):]
 	switch {
 	case bytes.HasPrefix(rest, []byte("muted: ")):
-		if r.line > r.muted+1 {
+		if r.line > r.own.muted+1 {
 			r.ix.Ours++
 		}
-		r.muted = r.line
+		r.own.muted = r.line
 	case bytes.HasPrefix(rest, []byte("change ")) && !bytes.HasSuffix(rest, []byte(" ends")):
 		r.ix.Ours++
 	}

@@ -59,7 +59,7 @@ func (r *reader) startPath() {
 // layRun books laying moves that go on in the present run, as many as stand at
 // the beginning of data, up to the next line whose offset is kept.
 func (r *reader) layRun(data []byte) (int, error) {
-	if r.vase || r.line%Stride == 0 || r.m.Pos[2] > r.high || r.m.Pos[2] < r.low ||
+	if r.turns.vase || r.line%Stride == 0 || r.m.Pos[2] > r.high || r.m.Pos[2] < r.low ||
 		len(r.l.pending) > 0 {
 		return 0, nil
 	}
@@ -85,12 +85,12 @@ func (r *reader) layRun(data []byte) (int, error) {
 	h.laid += run.Laid
 	r.line += int64(k)
 	r.off += int64(n)
-	r.crlf += int64(run.CRs)
+	r.manner.crlf += int64(run.CRs)
 	h.last = r.line
 	r.end = run.Ends[k-1]
 	r.lays += k
 	if r.m.RelE {
-		r.relLays += k
+		r.manner.relLays += k
 	}
 	r.pace()
 	r.p.way(x, y, run.Ends, r.speed)
@@ -126,9 +126,9 @@ func (r *reader) goOn(s []byte) {
 	r.end = [2]gcode.Nano{x, y}
 	r.lays++
 	if r.m.RelE {
-		r.relLays++
+		r.manner.relLays++
 	}
-	if r.sampled < sampleLines {
+	if r.manner.sampled < sampleLines {
 		r.sample(s)
 	}
 	r.time()
@@ -154,17 +154,17 @@ func (r *reader) bookLay(s []byte, at int64) error {
 	r.moved = true
 	r.lays++
 	if m.RelE {
-		r.relLays++
+		r.manner.relLays++
 	}
-	if r.sampled < sampleLines {
+	if r.manner.sampled < sampleLines {
 		r.sample(s)
 	}
 	rise := m.Pos[2] - a.From[2]
-	if r.vase {
+	if r.turns.vase {
 		r.layTurn(rise, at)
 	} else {
 		r.layLevel(rise, at)
-		if r.lays%checkEach == 0 && r.rising.vase(m.Laid) {
+		if r.lays%checkEach == 0 && r.turns.rising.vase(m.Laid) {
 			return errVase
 		}
 	}
@@ -183,8 +183,8 @@ func (r *reader) bookLay(s []byte, at int64) error {
 	h.laid += a.Laid
 	r.path.bent = r.path.bent || a.Arc.Turn != 0
 	r.end = [2]gcode.Nano{m.Pos[0], m.Pos[1]}
-	r.steady = !r.early && m.Pos[2] == a.From[2] && (r.vase || !r.runs[len(r.runs)-1].ramp)
-	r.ended, r.strange = false, 0
+	r.steady = !r.early && m.Pos[2] == a.From[2] && (r.turns.vase || !r.runs[len(r.runs)-1].ramp)
+	r.faults.ended, r.faults.strange = false, 0
 	if r.gap.set {
 		r.gap = gap{comments: r.gap.comments[:0]}
 	}
@@ -202,13 +202,13 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	sloped := rise > 1 || rise < -1
 	broken := n == 0 || r.gap.set || a.From[0] != r.end[0] || a.From[1] != r.end[1]
 	if !sloped {
-		r.rising.level(z, r.m.Laid-a.Laid, a.Laid)
-		if r.rising.rise == 0 && z > r.flatZ+eps { // else it is a stretch of a climb
-			if len(r.steps) < 4096 && r.flatZ > 0 {
-				r.steps = append(r.steps, z-r.flatZ)
+		r.turns.rising.level(z, r.m.Laid-a.Laid, a.Laid)
+		if r.turns.rising.rise == 0 && z > r.turns.flatZ+eps { // else it is a stretch of a climb
+			if len(r.turns.steps) < 4096 && r.turns.flatZ > 0 {
+				r.turns.steps = append(r.turns.steps, z-r.turns.flatZ)
 			}
-			r.flatZ = z
-			r.rises++
+			r.turns.flatZ = z
+			r.turns.rises++
 		}
 	}
 	ramp := n > 0 && r.runs[n-1].ramp
@@ -228,7 +228,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 			r.levelOut()
 		}
 	default:
-		opens = z > h.z+eps || z < h.z-eps || len(r.l.pending) > 0 && r.l.counting(2*r.rises+16)
+		opens = z > h.z+eps || z < h.z-eps || len(r.l.pending) > 0 && r.l.counting(2*r.turns.rises+16)
 	}
 	if r.early && (opens || broken && !r.joins()) {
 		r.early = n < maxEarly
@@ -239,7 +239,7 @@ func (r *reader) layLevel(rise gcode.Nano, at int64) {
 	}
 	if sloped {
 		r.path.sloped, r.path.flat = a.Laid, 0
-		r.rising.climb(rise, r.m.Laid-a.Laid, broken, r)
+		r.turns.rising.climb(rise, r.m.Laid-a.Laid, broken, r)
 	}
 	if broken && !opens {
 		r.takePath()

@@ -93,13 +93,13 @@ func (c *climber) vase(laid gcode.Nano) bool {
 
 // flatStep returns how much higher than the one before most layers are.
 func (r *reader) flatStep() gcode.Nano {
-	if len(r.steps) == 0 {
-		if r.flatZ > 0 {
-			return r.flatZ
+	if len(r.turns.steps) == 0 {
+		if r.turns.flatZ > 0 {
+			return r.turns.flatZ
 		}
 		return gcode.MM / 5
 	}
-	s := slices.Clone(r.steps)
+	s := slices.Clone(r.turns.steps)
 	slices.Sort(s)
 	return s[len(s)/2]
 }
@@ -112,7 +112,7 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 	sloped := rise > 1 || rise < -1
 	opens := len(r.ix.Layers) == 0
 	if !opens {
-		opens = z > r.top+eps || z < h.z-eps && r.early && !sloped
+		opens = z > r.turns.top+eps || z < h.z-eps && r.early && !sloped
 		if r.l.cut != 0 && sloped { // the file says where its turns begin
 			opens = r.l.hit
 		}
@@ -126,13 +126,13 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 		last := h.z
 		r.leadsHere()
 		r.openRun(z)
-		r.top = z
+		r.turns.top = z
 		if sloped {
 			base := r.a.From[2]
 			if len(r.ix.Layers) > 1 {
 				base = last
 			}
-			r.top = max(z, base+r.turn)
+			r.turns.top = max(z, base+r.turns.turn)
 		}
 	}
 	r.l.hit = false
@@ -140,5 +140,5 @@ func (r *reader) layTurn(rise gcode.Nano, at int64) {
 		r.l.settle(len(r.ix.Layers)-1, opens)
 	}
 	h.z = max(h.z, z)
-	r.low, r.high = h.z-eps, r.top+eps
+	r.low, r.high = h.z-eps, r.turns.top+eps
 }

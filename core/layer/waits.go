@@ -25,7 +25,7 @@ var asksForHand = regexp.MustCompile(`(?i)^@?(` +
 
 // wait books a line that may be a stop.
 func (r *reader) wait(word string) {
-	if len(r.ix.Waits) < mostWaits && r.inEar == "" {
+	if len(r.ix.Waits) < mostWaits && r.own.inEar == "" {
 		r.ix.Waits = append(r.ix.Waits, Stop{Line: r.line, Word: word})
 	}
 }

@@ -21,7 +21,8 @@ func TestAwake(t *testing.T) {
 	p := &plan.Plan{Format: plan.Format, Printer: pr,
 		Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Insert}}}
 	_, out := applytest.Lay(t, applytest.Tall(), p)
-	if b := block(out, "a"); !inOrder(b, "G1 X", "M84 S7200", "SET_IDLE_TIMEOUT", "\nM0") {
+	if b := applytest.Block(out, "a"); !applytest.InOrder(b, "G1 X", "M84 S7200",
+		"SET_IDLE_TIMEOUT", "\nM0") {
 		t.Error(b)
 	}
 	p.Ears[0].Stop = "M25"
@@ -58,14 +59,14 @@ func TestPurgeByPair(t *testing.T) {
 			{ID: "c", BeforeLayer: 8, Kind: plan.Colour, Filament: "white"}}})
 	for id, want := range map[string]int{"a": 20, "b": 95, "c": 45} {
 		sum := 0.0
-		for l := range strings.Lines(block(out, id)) {
+		for l := range strings.Lines(applytest.Block(out, id)) {
 			var mm float64
 			if _, err := fmt.Sscanf(l, "G1 E%f F240", &mm); err == nil && mm > 0 {
 				sum += mm
 			}
 		}
 		if sum != float64(want) {
-			t.Errorf("%s: %g mm, want %d:\n%s", id, sum, want, block(out, id))
+			t.Errorf("%s: %g mm, want %d:\n%s", id, sum, want, applytest.Block(out, id))
 		}
 	}
 }
@@ -80,7 +81,7 @@ func TestHomesAfterSwap(t *testing.T) {
 			First:     "tar",
 			Filaments: map[string]plan.Filament{"tar": {Unload: 60, Load: 80}},
 			Ears:      []plan.Ear{{ID: "a", BeforeLayer: 4, Kind: plan.Nozzle, Nozzle: 0.6}}})
-		got := block(out, "a")
+		got := applytest.Block(out, "a")
 		if strings.Contains(got, "\nG28 X Y") != homes || strings.Contains(got, "M104") {
 			t.Errorf("%v: %s", homes, got)
 		}
@@ -88,7 +89,7 @@ func TestHomesAfterSwap(t *testing.T) {
 		if homes {
 			want = []string{"G1 Z4", "E-", "M0 Filament", "G28 X Y", "G1 E80", "G1 X"}
 		}
-		if !inOrder(got, want...) {
+		if !applytest.InOrder(got, want...) {
 			t.Errorf("%v: %s", homes, got)
 		}
 		for _, f := range res.Findings {

@@ -152,41 +152,6 @@ func TestNothingEscapes(t *testing.T) {
 	}
 }
 
-func TestLocate(t *testing.T) {
-	src := strings.NewReader(applytest.File)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	h, no := 0.2, int64(1)
-	for _, c := range []struct {
-		ear    plan.Ear
-		line   int64
-		layer  int
-		inside bool
-	}{
-		{plan.Ear{BeforeLayer: 2}, 12, 2, false},
-		{plan.Ear{AtHeight: &h}, 12, 2, false},
-		{plan.Ear{BeforeLine: 12}, 12, 2, false},
-		{plan.Ear{BeforeLine: 14}, 14, 2, false},
-		{plan.Ear{BeforeLine: 11}, 11, 2, false},
-		{plan.Ear{BeforeLine: 10}, 10, 1, false},
-		{plan.Ear{BeforeLine: 17}, 17, 2, true},
-	} {
-		f, err := apply.Locate(src, ix, &c.ear)
-		if err != nil || f.Line != c.line || f.Layer != c.layer || f.Inside != c.inside {
-			t.Errorf("%+v: line %d layer %d inside %v %v", c.ear, f.Line, f.Layer, f.Inside, err)
-		}
-	}
-	far := 99.0
-	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far},
-		{FileNumber: &no}} {
-		if _, err := apply.Locate(src, ix, &e); err == nil {
-			t.Errorf("%+v was found", e)
-		}
-	}
-}
-
 func ExampleCompile() {
 	p := &plan.Plan{Format: plan.Format,
 		Ears: []plan.Ear{{ID: "a1", BeforeLayer: 9, Kind: plan.Colour, Stop: "M600"}}}

@@ -2,7 +2,6 @@ package routine_test
 
 import (
 	"encoding/json"
-	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -15,32 +14,6 @@ import (
 )
 
 // The rules of docs/safety.md, each looked at in the lines that are written.
-
-// block returns the lines of an ear's block without comments, one a line.
-func block(out, id string) string {
-	_, rest, _ := strings.Cut(out, "; dogear ear "+id+":")
-	in, _, _ := strings.Cut(rest, "; dogear ear "+id+" ends")
-	var lines []string
-	for l := range strings.Lines(in) {
-		l, _, _ = strings.Cut(strings.TrimSpace(l), " ;")
-		if l != "" && l[0] != ';' && !strings.Contains(l, "before layer") {
-			lines = append(lines, l)
-		}
-	}
-	return strings.Join(lines, "\n")
-}
-
-// inOrder reports whether texts stand in a text one behind another.
-func inOrder(text string, all ...string) bool {
-	for _, t := range all {
-		_, rest, ok := strings.Cut(text, t)
-		if !ok {
-			return false
-		}
-		text = rest
-	}
-	return true
-}
 
 func asJSON(s ...plan.Step) json.RawMessage {
 	j, _ := json.Marshal(append(s, plan.Step{Do: "return"}, plan.Step{Do: "restore"}))
@@ -77,8 +50,8 @@ func TestHeatOfAChange(t *testing.T) {
 		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament,
 				Routine: swapped(c.cool)}}})
-		got := block(out, "a")
-		if !inOrder(got, c.order...) {
+		got := applytest.Block(out, "a")
+		if !applytest.InOrder(got, c.order...) {
 			t.Errorf("%s, cooled to %g:\n%s\nwant in this order %q", c.filament, c.cool, got, c.order)
 		}
 		before, _, _ := strings.Cut(got, "\nM0")
@@ -95,7 +68,8 @@ func TestPrinterDoesItAll(t *testing.T) {
 	for _, word := range []string{"M600", "M601", "PAUSE"} {
 		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "hot", Stop: word}}})
-		if got := block(out, "a"); !inOrder(got, "M104 S250", word) || strings.Contains(got, "M109") {
+		if got := applytest.Block(out, "a"); !applytest.InOrder(got, "M104 S250", word) ||
+			strings.Contains(got, "M109") {
 			t.Errorf("%s:\n%s", word, got)
 		}
 	}
@@ -117,9 +91,9 @@ func TestPrinterDrawsOut(t *testing.T) {
 		c.ear.ID, c.ear.BeforeLayer, c.ear.Kind, c.ear.Stop = "a", 5, plan.Colour, "M600"
 		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
 			Ears: []plan.Ear{c.ear}})
-		got := block(out, "a")
+		got := applytest.Block(out, "a")
 		before, _, _ := strings.Cut(got, "M600")
-		if !inOrder(got, c.want...) || strings.Contains(before, "M104 S185") ||
+		if !applytest.InOrder(got, c.want...) || strings.Contains(before, "M104 S185") ||
 			c.not != "" && strings.Contains(got, c.not) {
 			t.Errorf("%s:\n%s", name, got)
 		}
@@ -145,7 +119,7 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 		e.ID, e.BeforeLayer = "a", 5
 		res, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
 			Ears: []plan.Ear{e}})
-		if got := block(out, "a"); !inOrder(got, "G1 Z2.8", "G1 Z0.8") {
+		if got := applytest.Block(out, "a"); !applytest.InOrder(got, "G1 Z2.8", "G1 Z0.8") {
 			t.Errorf("%s is waited for on the part, %v:\n%s", name, res.Findings, got)
 		}
 	}
@@ -153,7 +127,7 @@ func TestNothingWaitsOnThePart(t *testing.T) {
 	_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
 		Ears: []plan.Ear{{ID: "a",
 			BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M117 low water"}}}})
-	if got := block(out, "a"); strings.Contains(got, "G1 Z") {
+	if got := applytest.Block(out, "a"); strings.Contains(got, "G1 Z") {
 		t.Error(got)
 	}
 }
@@ -169,7 +143,7 @@ func TestUnknownHeat(t *testing.T) {
 		res, out := applytest.Lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
 		if strings.Contains(out, "M104") || strings.Contains(out, "M109") ||
 			!slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
-			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, block(out, "a"))
+			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, applytest.Block(out, "a"))
 		}
 	}
 	src, ix := applytest.Reading(t, blind)
@@ -219,7 +193,7 @@ func TestModesBehindOwnLines(t *testing.T) {
 			Ears: []plan.Ear{{ID: "a",
 				BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
 					plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
-		if got := block(out, "a"); !inOrder(got, c.order...) {
+		if got := applytest.Block(out, "a"); !applytest.InOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 		}
 	}
@@ -228,7 +202,8 @@ func TestModesBehindOwnLines(t *testing.T) {
 		"G91\nG1 E-0.3\nG1 E0.3\nG90\n; tier 7\n")
 	_, out := applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a",
 		BeforeLayer: 5, Kind: plan.Colour}}})
-	if got := block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got, "M83") ||
+	if got := applytest.Block(out, "a"); strings.Contains(got, "M82") || strings.Contains(got,
+		"M83") ||
 		!strings.Contains(got, "G92 E") {
 		t.Error(got)
 	}
@@ -260,8 +235,8 @@ func TestFilamentIsBalanced(t *testing.T) {
 		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, First: "old",
 			Filaments: c.fils,
 			Ears:      []plan.Ear{e}})
-		got := block(out, "a")
-		if !inOrder(got, c.order...) {
+		got := applytest.Block(out, "a")
+		if !applytest.InOrder(got, c.order...) {
 			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 		}
 		_, back, _ := strings.Cut(got, "G1 X65")
@@ -271,90 +246,5 @@ func TestFilamentIsBalanced(t *testing.T) {
 				t.Errorf("%s: %q over the part", name, strings.TrimSpace(l))
 			}
 		}
-	}
-}
-
-// TestChangesMeet ends one change before the next begins, whatever their order, and
-// keeps a change's factors through an ear.
-func TestChangesMeet(t *testing.T) {
-	a := plan.Change{ID: "a", BeforeLayer: 3, UntilLayer: 6, Speed: 50, Flow: 90}
-	b := plan.Change{ID: "b", BeforeLayer: 6, UntilLayer: 9, Speed: 80}
-	_, one := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
-		Changes: []plan.Change{a, b}})
-	_, other := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
-		Changes: []plan.Change{b, a}})
-	if one != other || !inOrder(one, "M220 S50", "; dogear back a", "M220 S100",
-		"; dogear change b", "M220 S80", "; dogear back b", "M220 S100") {
-		t.Error("the order in which changes stand in the plan matters")
-	}
-	_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
-		Changes: []plan.Change{{ID: "c",
-			BeforeLayer: 3, UntilLayer: 9, Flow: 80}},
-		Ears: []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Own, Lines: []string{"M221 S150"}}}})
-	if got := block(out, "e"); !inOrder(got, "M221 S150", "M221 S80") ||
-		strings.Contains(got, "M221 S100") {
-		t.Error(got)
-	}
-	// Where a filament rewrites the line with which the fold begins, a change may begin
-	// or end as well.
-	file := strings.Replace(applytest.Tall(), "; tier 5\n", "M104 S202\n; tier 5\n", 1)
-	fils := map[string]plan.Filament{"h": {Name: "Kelp", Nozzle: [2]float64{240, 235}}}
-	ears := []plan.Ear{{ID: "e", BeforeLayer: 5, Kind: plan.Colour, Filament: "h"}}
-	for _, ch := range [][]plan.Change{{{ID: "a", BeforeLayer: 5, UntilLayer: 6, Speed: 50}},
-		{{ID: "a", BeforeLayer: 3, UntilLayer: 5, Speed: 50}}, {{ID: "a", BeforeLayer: 5,
-			UntilLayer: 6, Speed: 50}, {ID: "b", BeforeLayer: 5, UntilLayer: 8, Flow: 90}}} {
-		applytest.Lay(t, file, &plan.Plan{Format: plan.Format, Filaments: fils, Ears: ears, Changes: ch})
-	}
-}
-
-// TestFitted takes from the file what nobody has said of the printer.
-func TestFitted(t *testing.T) {
-	moved := func(by int) string {
-		var b strings.Builder
-		for l := range strings.Lines(applytest.Tall()) {
-			var x, y int
-			switch n, _ := fmt.Sscanf(l, "G0 X%d Y%d", &x, &y); {
-			case n == 2:
-				fmt.Fprintf(&b, "G0 X%d Y%d F6000\n", x-by, y-by)
-			case strings.HasPrefix(l, "G1 X"):
-				var e float64
-				fmt.Sscanf(l, "G1 X%d Y%d E%f", &x, &y, &e)
-				fmt.Fprintf(&b, "G1 X%d Y%d E%.1f F900\n", x-by, y-by, e)
-			case strings.HasPrefix(l, "G0 X"):
-				fmt.Sscanf(l, "G0 X%d", &x)
-				fmt.Fprintf(&b, "G0 X%d\n", x-by)
-			default:
-				b.WriteString(l)
-			}
-		}
-		return b.String()
-	}
-	for name, c := range map[string]struct {
-		file string
-		bed  [4]float64
-	}{
-		"round the origin": {moved(55), [4]float64{-60, -60, 60, 60}},
-		"a corner":         {applytest.Tall(), [4]float64{0, 0, 66, 66}},
-		"a bed by its name": {"; bed size: 180 x 170 mm\n" + applytest.Tall(), [4]float64{0, 0, 180,
-			170}},
-		"by its corners": {"; bed_shape = 10x10,190x10,190x150,10x150\n" + applytest.Tall(),
-			[4]float64{10, 10, 190, 150}},
-	} {
-		_, ix := applytest.Reading(t, c.file)
-		pr := apply.Fitted(plan.Generic(), ix)
-		b, park := c.bed, pr.Park
-		if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
-			t.Errorf("%s: parks at %v, want within %v", name, park, b)
-		}
-		if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] &&
-			y > ix.Box[1] && y < ix.Box[3] {
-			t.Errorf("%s: parks over the part, at %v", name, park)
-		}
-	}
-	said := plan.Generic()
-	said.Assumed = false
-	_, ix := applytest.Reading(t, moved(55))
-	if apply.Fitted(said, ix) != said {
-		t.Error("what somebody has said of the printer is not taken")
 	}
 }

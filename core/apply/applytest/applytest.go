@@ -94,3 +94,29 @@ func Reading(t testing.TB, file string) (layer.Source, *layer.Index) {
 	}
 	return src, ix
 }
+
+// Block returns the lines of an ear's block without comments, one a line.
+func Block(out, id string) string {
+	_, rest, _ := strings.Cut(out, "; dogear ear "+id+":")
+	in, _, _ := strings.Cut(rest, "; dogear ear "+id+" ends")
+	var lines []string
+	for l := range strings.Lines(in) {
+		l, _, _ = strings.Cut(strings.TrimSpace(l), " ;")
+		if l != "" && l[0] != ';' && !strings.Contains(l, "before layer") {
+			lines = append(lines, l)
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// InOrder reports whether texts stand in a text one behind another.
+func InOrder(text string, all ...string) bool {
+	for _, t := range all {
+		_, rest, ok := strings.Cut(text, t)
+		if !ok {
+			return false
+		}
+		text = rest
+	}
+	return true
+}
