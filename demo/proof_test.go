@@ -53,7 +53,7 @@ func TestHonestEdits(t *testing.T) {
 			})
 		}
 	}
-	if n < 150 && !testing.Short() {
+	if least := map[bool]int{false: 60, true: 700}[demotest.Sweep()]; n < least && !testing.Short() {
 		t.Errorf("only %d honest edits", n)
 	}
 }
