@@ -2,7 +2,8 @@
 # make lint    what tools find by reading the code
 # make e2e     the browser's tests; only=NAME runs those whose names hold it
 # make race    store and web under the race detector
-# make sweep   what make test samples, whole: every part in every dialect; releases
+# make sweep   what make test samples, whole: every part in every dialect
+# make targets whether the program is right for every system, and releases are reproducible
 # make bench   speeds as ratios of one run
 # make soak    ten minutes of many people at one server: nothing may grow
 # make fuzz    a minute for each fuzz target
@@ -13,7 +14,7 @@ SHELL := /bin/bash
 # As a release is built: what is compiled for the tests needs not be compiled again for it.
 export CGO_ENABLED := 0
 export GOFLAGS := -trimpath $(GOFLAGS)
-.PHONY: test lint go-test race sweep e2e bench soak fuzz shots build release setup
+.PHONY: test lint go-test race sweep targets e2e bench soak fuzz shots build release setup
 
 test: setup
 	$(MAKE) -s lint
@@ -44,7 +45,10 @@ race:
 	CGO_ENABLED=1 go test -race -short ./store ./web
 
 sweep:
-	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo ./core/landmark ./cmd/pack
+	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo ./core/landmark
+
+targets: setup
+	DOGEAR_SWEEP=1 go test -count=1 ./cmd/pack
 
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear

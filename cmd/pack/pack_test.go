@@ -63,7 +63,7 @@ func copied(t *testing.T) string {
 // checksums hold, the licences of all parts are in them, and the program says its version.
 func TestPack(t *testing.T) {
 	if !demotest.Sweep() || !slices.Contains(targets, host) {
-		t.Skip("builds the program twice: make sweep")
+		t.Skip("builds the program twice: make targets")
 	}
 	t.Chdir("../..")
 	t.Setenv("SOURCE_DATE_EPOCH", "1764000000")
@@ -174,7 +174,7 @@ func TestVersions(t *testing.T) {
 // for; building them all takes a minute each (make release).
 func TestTargets(t *testing.T) {
 	if !demotest.Sweep() {
-		t.Skip("reads all sources for each target: make sweep")
+		t.Skip("reads all sources for each target: make targets")
 	}
 	for _, target := range targets {
 		system, processor, _ := strings.Cut(target, "/")

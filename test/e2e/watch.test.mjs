@@ -194,6 +194,7 @@ async function printer(url, print, pace, fast) {
   };
   let least = 0,
     most = 0; // ms that the printer has printed
+  let unsure = went.to - went.from; // ms, of all taps so far together
   const passed = (when) => {
     least += when.from - went.to;
     most += when.to - went.from;
@@ -208,7 +209,7 @@ async function printer(url, print, pace, fast) {
           async () => (await (await fetch(`${location.pathname}/now`)).json()).left,
         );
       });
-      const slack = 60 + (fast * (now.to - now.from + went.to - went.from)) / 1000;
+      const slack = 60 + (fast * (unsure + now.to - now.from)) / 1000;
       // A tenth of what lies between two stops is minutes.
       assert.ok(Math.abs(left - 60 * pace) < slack, `print ${print}, stop ${k}: ${left} s left`);
       foretold++;
@@ -222,8 +223,10 @@ async function printer(url, print, pace, fast) {
       await shown(p, "call");
     });
     passed(stopped);
+    unsure += stopped.to - stopped.from;
     await p.waitForTimeout(300);
     went = await runs("goes-on");
+    unsure += went.to - went.from;
     done = stop.left;
   }
   await until(plan.left);
