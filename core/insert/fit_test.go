@@ -320,3 +320,59 @@ func TestBrushes(t *testing.T) {
 		}
 	}
 }
+
+// TestSay says each sentence once, and for how many pockets it holds.
+func TestSay(t *testing.T) {
+	fits := []Fit{{Level: layer.Care, Code: "insert-fit", Words: "It is tight."}, {},
+		{Level: layer.Care, Code: "insert-fit", Words: "It is tight."},
+		{Level: layer.Grave, Code: "insert-late", Words: "It is closed."}}
+	got := Say(fits, 7)
+	if len(got) != 2 || got[0].Message != "In each of 2 pockets: it is tight." || got[0].Line != 7 ||
+		got[1].Message != "It is closed." {
+		t.Errorf("%+v", got)
+	}
+}
+
+// TestAfterwards seats what is put in when the print is done.
+func TestAfterwards(t *testing.T) {
+	ix := slab(60)
+	nut := plan.InsertPart{Shape: "hex", Across: 13, Height: 6.4}
+	open := pocket("hex", 13.4, 15.47, 13.4, 28, 60)
+	open.Closes = nil
+	closed, wide, deep := pocket("hex", 13.4, 15.47, 13.4, 28, 59), open, open
+	wide.Across, wide.Size, wide.Inscribed = 16, [2]float64{18.5, 16}, 16
+	deep.FirstOpen, deep.FloorZ, deep.Depth = 50, 9.8, 2.2
+	round := open
+	round.Shape = "round"
+	for name, c := range map[string]struct {
+		p    landmark.Pocket
+		want bool
+	}{"as if made for it": {open, true}, "closed": {closed, false}, "too wide": {wide, false},
+		"too flat": {deep, false}, "round": {round, false}} {
+		if s, ok := Afterwards(ix, &c.p, &nut); ok != c.want || ok && s.Top != s.Rest+6.4 {
+			t.Errorf("%s: %v %+v", name, ok, s)
+		}
+	}
+}
+
+// TestWanted asks for the pockets of a print only when something of a known size goes in.
+func TestWanted(t *testing.T) {
+	nut := &plan.InsertPart{Shape: "hex", Across: 13, Height: 6.4}
+	for want, e := range map[bool]plan.Ear{true: {Kind: plan.Insert, Insert: nut},
+		false: {Kind: plan.Colour, Insert: nut}} {
+		if Wanted(&plan.Plan{Ears: []plan.Ear{{Kind: plan.Insert}, e}}) != want {
+			t.Errorf("%+v", e)
+		}
+	}
+	pr := plan.Generic()
+	pr.Head = [2]float64{30, 9}
+	if n := NozzleOf(pr); n.Reach != 30 || n.Free != 9 || NozzleOf(nil).Tip != n.Tip {
+		t.Errorf("%+v", n)
+	}
+	p := pocket("rect", 20, 10, 10, 11, 44)
+	p.Side, p.Support = true, 30
+	if got := Words(&p); got !=
+		"rect, 20.0 × 10.0, 6.8 deep, open until layer 44, and to the side, support in it" {
+		t.Error(got)
+	}
+}

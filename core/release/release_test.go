@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"slices"
 	"strings"
 	"testing"
@@ -29,6 +30,7 @@ func TestStopped(t *testing.T) {
 		"through the part": {own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"), "drag"},
 		"and something is muted": {with(own("G1 X52 Y52 Z1 F6000", "G1 X75 Y50"),
 			func(p *plan.Plan) { p.Mutes = []plan.Span{{From: 1, To: 1}} }), "drag"},
+		"into the bed":          {own("G1 Z30 F600", "G1 X2 Y2 F6000", "G1 Z-1 F600"), "below-bed"},
 		"homes":                 {own("G28"), "homes-onto-part"},
 		"the emergency stop":    {own("M112"), "machine-stopped"},
 		"the power":             {own("M81"), "machine-stopped"},
@@ -243,6 +245,39 @@ func TestChangeInForce(t *testing.T) {
 				func(f layer.Finding) bool { return f.Code == "change-not-in-force" }); got != want {
 				t.Errorf("%s: found %v, want %v: %+v", line, got, want, rep.Findings)
 			}
+		}
+	}
+}
+
+// TestHandshake examines the file that asks a printer how it stops, as everything else.
+func TestHandshake(t *testing.T) {
+	r, f, err := Handshake(t.Context(), plan.Generic(), nil)
+	if err != nil || r.Stopped() != nil {
+		t.Fatal(err, r.Findings)
+	}
+	var b bytes.Buffer
+	if n, err := r.Write(&b); err != nil || n != int64(len(f.Text())) ||
+		!bytes.Equal(b.Bytes(), f.Text()) {
+		t.Errorf("%d bytes, %v", n, err)
+	}
+}
+
+// TestKept hands out again what was written once, and CheckName says what names no finding.
+func TestKept(t *testing.T) {
+	src := strings.NewReader("G1 X1\nG1 X2\n")
+	r := Kept(src, []edit.Edit{{Offset: 6, Text: []byte("M0\n")}}, "nothing moves below 9 mm")
+	in, size, err := r.Reader()
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := io.ReadAll(in)
+	if err != nil || string(got) != "G1 X1\nM0\nG1 X2\n" || size != int64(len(got)) {
+		t.Errorf("%q, %d bytes, %v", got, size, err)
+	}
+	for name, good := range map[string]bool{"drag@12": true, "drag": false, "@3": false,
+		"drag@0": false, "drag@x": false} {
+		if (CheckName(name) == nil) != good {
+			t.Errorf("%q", name)
 		}
 	}
 }
