@@ -53,7 +53,7 @@ func TestHonestEdits(t *testing.T) {
 			})
 		}
 	}
-	if least := map[bool]int{false: 60, true: 700}[demotest.Sweep()]; n < least && !testing.Short() {
+	if n < demotest.Least(60) {
 		t.Errorf("only %d honest edits", n)
 	}
 }

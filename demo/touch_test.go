@@ -9,6 +9,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
+	"dogear/demo/demotest"
 )
 
 // TestTouchInside checks by touch where plastic is, and at its height, when a print has failed
@@ -68,7 +69,7 @@ func TestTouchInside(t *testing.T) {
 			}
 		}
 	})
-	if inside < 20 {
+	if inside < demotest.Least(20) {
 		t.Error("only", inside, "inside a layer")
 	}
 }

@@ -30,6 +30,18 @@ func Sampled(what string, d demo.Dialect) bool {
 	return Sweep() || h.Sum32()%6 == 0
 }
 
+// Least is how many of something a sample must have shown at least: of a sweep more, with -short
+// hardly any.
+func Least(usual int) int {
+	switch {
+	case testing.Short():
+		return min(usual, 1)
+	case Sweep():
+		return 4 * usual
+	}
+	return usual
+}
+
 // Dialects are the plain one and those that are sampled.
 func Dialects(what string) []demo.Dialect {
 	var out []demo.Dialect
