@@ -73,10 +73,6 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 	case f.Narrow > 0 && f.Narrow > p.Widest && f.Side >= -press:
 		care(layer.Grave, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to "+
 			"%.1f mm. Stop before layer %d.", f.Narrow, p.At(f.Narrow).Across, f.lastWide(n))
-	case p.Rough > 0 && math.Abs(f.Side) <= press+p.Rough/2 && f.Narrow <= p.Widest:
-		care(layer.Care, "insert-fit", "Whether it goes in is not sure: no closed wall goes round the "+
-			"pocket, so it is measured to %.1f mm only, and %s would have %.2f mm at each side. Try it "+
-			"with a print of a few layers.", p.Rough, what, f.Side)
 	case f.Narrow > 0 || f.Side < -press:
 		care(layer.Grave, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what,
 			-f.Side)
@@ -92,6 +88,8 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 		if u := f.Until(ix, n); u > n {
 			f.Words += fmt.Sprintf(" The head is lifted over it until layer %d is laid.", u-1)
 		}
+	case f.unsure():
+		care(layer.Care, "insert-fit", "Whether it goes in is not sure.")
 	case f.Side < loose:
 		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, "+
 			"so that the part does not come off. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
@@ -110,6 +108,11 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 
 // more adds what a person should know about something that goes in before layer n.
 func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart, n int) {
+	if f.unsure() {
+		f.raise("insert-fit", fmt.Sprintf(" No closed wall goes round the pocket, so it is measured to "+
+			"%.1f mm only, and %s would have %.2f mm at each side. Try it with a print of a few layers.",
+			p.Rough, name(part), f.Side))
+	}
 	switch {
 	case p.Support >= n:
 		f.raise("insert-support", fmt.Sprintf(" Support stands in the pocket, and is laid on up to "+
@@ -137,6 +140,13 @@ func (f *Fit) more(p *landmark.Pocket, part *plan.InsertPart, n int) {
 	if part.Shape == "hex" && p.Shape != "hex" || part.Shape == "square" && p.Shape != "rect" {
 		f.Words += " Nothing keeps it from turning."
 	}
+}
+
+// unsure reports whether it may have to be pressed in, or not go in at all, for all that is known
+// of the pocket's width.
+func (f *Fit) unsure() bool {
+	rough := f.Pocket.Rough
+	return rough > 0 && f.Narrow == 0 && f.Side < loose+rough/2
 }
 
 func (f *Fit) raise(code, words string) {

@@ -97,6 +97,12 @@ func TestFitCare(t *testing.T) {
 		"rough":            {rough(10.2), 45, layer.Care, "insert-fit", "not sure"},
 		"rough and wide":   {rough(10.6), 45, "", "", "drops in"},
 		"rough and narrow": {rough(9.4), 45, layer.Grave, "insert-fit", "too wide"},
+		"rough and flat": {func(p *landmark.Pocket) {
+			rough(10.2)(p)
+			p.FloorZ += 4
+			p.FirstOpen += 20
+		}, 45, layer.Grave, "insert-proud", "never covered"},
+		"rough, stopped early": {rough(10.2), 33, layer.Care, "insert-proud", "measured to 0.2 mm"},
 		"open at the side": {func(p *landmark.Pocket) { p.Side = true }, 45, layer.Care, "insert-open",
 			"slide out"},
 	} {

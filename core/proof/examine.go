@@ -113,7 +113,7 @@ type examiner struct {
 	standing []standing
 	nozzle   insert.Nozzle
 
-	sunk   bool          // what a jump has moved lies in the part, and that was said
+	sunk   bool          // what a jump has moved lies in part or bed, and that was said
 	lowest [2]gcode.Nano // over the part, and anywhere, since the height is known
 	homes  bool          // Z is homed
 }

@@ -106,10 +106,11 @@ func (x *examiner) sinks(a *gcode.Act, put bool) {
 	case put:
 		x.find(layer.Grave, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
 			-to[2].Millimetres())
-	case x.w.o.Pos[2] > m.Pos[2]:
-		x.find(layer.Grave, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed: what "+
-			"is laid here lies lower than where the file begins now, as a wiping tower may.",
-			-to[2].Millimetres())
+	case x.w.o.Pos[2] > m.Pos[2] && !x.sunk:
+		x.sunk = true // it is the same for all that follows
+		x.find(layer.Grave, "below-bed", x.w.mLine, "From here on some of it is laid too low: the nozzle "+
+			"would go %.2f mm below the bed. What lies lower than the first layer, as a wiping tower may, "+
+			"cannot come along.", -to[2].Millimetres())
 	}
 }
 
