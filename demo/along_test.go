@@ -136,9 +136,9 @@ func TestCutWhat(t *testing.T) {
 	}
 }
 
-// TestCutTampered examines openings that lay another rest than the move has left: more of it, to
-// another place, with another speed, or none at all.
-func TestCutTampered(t *testing.T) {
+// longMove is a file with the line of a long laying move of its layer 12.
+func longMove(t *testing.T) (*bytes.Reader, *layer.Index, int64) {
+	t.Helper()
 	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
 	ix := index(t, file)
 	src := bytes.NewReader(file)
@@ -149,6 +149,13 @@ func TestCutTampered(t *testing.T) {
 	line := moves[slices.IndexFunc(moves, func(m layer.Move) bool {
 		return m.Kind == gcode.Lay && m.Length() > 20
 	})].Line
+	return src, ix, line
+}
+
+// TestCutTampered examines openings that lay another rest than the move has left: more of it, to
+// another place, with another speed, or none at all.
+func TestCutTampered(t *testing.T) {
+	src, ix, line := longMove(t)
 	c := pickup.Choice{Start: pickup.Mid, Line: line, Along: 40, Z: pickup.ByTouch}
 	made, err := pickup.Make(src, ix, nil, c, nil)
 	if err != nil {
@@ -190,20 +197,11 @@ func codesOf(all []layer.Finding, level string) (out []string) {
 
 // TestCutMuted refuses to cut a move that the plan mutes.
 func TestCutMuted(t *testing.T) {
-	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
-	ix := index(t, file)
-	src := bytes.NewReader(file)
-	moves, err := ix.Decode(src, 12)
-	if err != nil {
-		t.Fatal(err)
-	}
-	line := moves[slices.IndexFunc(moves, func(m layer.Move) bool {
-		return m.Kind == gcode.Lay && m.Length() > 20
-	})].Line
+	src, ix, line := longMove(t)
 	p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
 		Mutes: []plan.Span{{From: line, To: line}}}
 	c := pickup.Choice{Start: pickup.Mid, Line: line, Along: 40, Z: pickup.ByTouch}
-	_, err = release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
+	_, err := release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
 	if !errors.Is(err, pickup.ErrCutChanged) {
 		t.Errorf("the rest of a muted move would be laid: %v", err)
 	}

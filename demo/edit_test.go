@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/edit"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
@@ -153,16 +154,8 @@ func holds(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 // so does what was decided.
 func takenOut(t *testing.T, file, out []byte, p *plan.Plan) {
 	t.Helper()
-	src := bytes.NewReader(out)
-	taken, err := apply.TakeOut(src)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var back bytes.Buffer
-	if _, err := edit.Write(&back, src, taken.Edits); err != nil {
-		t.Fatal(err)
-	}
-	if !bytes.Equal(back.Bytes(), file) {
+	taken, back := applytest.TakeOut(t, string(out))
+	if back != string(file) {
 		t.Error("what was taken out does not leave the original")
 	}
 	was, _ := json.Marshal([]any{p.Ears, p.Mutes})

@@ -31,6 +31,9 @@ type inPlaceHow struct {
 // errWait is the cause when it has not.
 var errWait = errors.New("the file may still be written")
 
+// replace puts one file in the place of another; tests look at what is open by then.
+var replace = os.Rename
+
 // mostAnew is how often an edit begins anew because the file changed meanwhile.
 const mostAnew = 3
 
@@ -167,7 +170,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	// Some systems put nothing in the place of a file that is open.
 	d.close()
 	base.doc.close()
-	if err := os.Rename(made.Name(), file); err != nil {
+	if err := replace(made.Name(), file); err != nil {
 		base.unkeep()
 		return nil, refuse("unwritable", fmt.Errorf("%s is left as it is: %w", file, reason(err)))
 	}

@@ -1,7 +1,6 @@
 package apply_test
 
 import (
-	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -9,16 +8,11 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
 func TestLocate(t *testing.T) {
-	src := strings.NewReader(applytest.File)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
+	src, ix := applytest.Reading(t, applytest.File)
 	h, no := 0.2, int64(1)
 	for _, c := range []struct {
 		ear    plan.Ear

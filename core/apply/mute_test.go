@@ -17,11 +17,7 @@ import (
 // TestMute leaves lines out of the small file in every possible run and proves
 // that nothing else changes.
 func TestMute(t *testing.T) {
-	src := strings.NewReader(applytest.File)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
+	src, ix := applytest.Reading(t, applytest.File)
 	for from := int64(6); from <= 16; from++ {
 		for to := from; to <= 16; to++ {
 			p := &plan.Plan{Format: plan.Format, Mutes: []plan.Span{{From: from, To: to}}}

@@ -124,7 +124,7 @@ func TestNumberedHeats(t *testing.T) {
 	if !strings.Contains(body, "M104 S226") || now != sum(body) {
 		t.Errorf("%q", now)
 	}
-	if _, back := takeOut(t, out); back != b.String() {
+	if _, back := applytest.TakeOut(t, out); back != b.String() {
 		t.Error("the original does not come back")
 	}
 }

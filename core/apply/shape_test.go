@@ -3,12 +3,11 @@ package apply_test
 import (
 	"bytes"
 	"math"
+	"strings"
 	"testing"
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
-	"dogear/core/edit"
-	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/demo"
 )
@@ -78,14 +77,14 @@ func TestBridges(t *testing.T) {
 		}
 	}
 	// Lines put in are counted, and each block is where it says that it is.
-	out := edited(t, src, res)
-	if got := bytes.Count(out, []byte("\n")) - bytes.Count(file, []byte("\n")); got != res.Inserted() {
+	out := applytest.Written(t, src, res.Edits)
+	if got := strings.Count(out, "\n") - bytes.Count(file, []byte("\n")); got != res.Inserted() {
 		t.Errorf("%d lines are put in, %d are said", got, res.Inserted())
 	}
-	lines := bytes.Split(out, []byte("\n"))
+	lines := strings.Split(out, "\n")
 	for i := range res.Blocks {
 		at := res.OutLines(i)
-		if first := lines[at[0]-1]; !bytes.HasPrefix(first, []byte("; dogear ear a")) {
+		if first := lines[at[0]-1]; !strings.HasPrefix(first, "; dogear ear a") {
 			t.Errorf("block %d begins with %q", i, first)
 		}
 	}
@@ -101,14 +100,4 @@ func TestBridges(t *testing.T) {
 	if !found {
 		t.Errorf("a stop behind the closing is not said: %+v", res.Findings)
 	}
-}
-
-// edited is what comes of a file.
-func edited(t *testing.T, src layer.Source, res *apply.Result) []byte {
-	t.Helper()
-	var b bytes.Buffer
-	if _, err := edit.Write(&b, src, res.Edits); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
 }

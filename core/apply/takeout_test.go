@@ -1,7 +1,6 @@
 package apply_test
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -11,25 +10,10 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
-	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/mark"
 	"dogear/core/plan"
 )
-
-func takeOut(t *testing.T, file string) (*apply.Taken, string) {
-	t.Helper()
-	src := strings.NewReader(file)
-	taken, err := apply.TakeOut(src)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var b bytes.Buffer
-	if _, err := edit.Write(&b, src, taken.Edits); err != nil {
-		t.Fatal(err)
-	}
-	return taken, b.String()
-}
 
 // TestTakeOut takes everything out that a plan can put in.
 func TestTakeOut(t *testing.T) {
@@ -63,7 +47,7 @@ func TestTakeOut(t *testing.T) {
 				t.Errorf("%s: %d bytes are too long a line: %s", name, len(l), l)
 			}
 		}
-		taken, back := takeOut(t, out)
+		taken, back := applytest.TakeOut(t, out)
 		if back != file {
 			t.Errorf("%s: the original does not come back", name)
 		}
@@ -103,7 +87,7 @@ func TestTakeOutOfOthers(t *testing.T) {
 		}
 	}
 	// One that is nested in such a comment is found all the same.
-	taken, back := takeOut(t, "; dogear ear a9: never ends\n"+written)
+	taken, back := applytest.TakeOut(t, "; dogear ear a9: never ends\n"+written)
 	if back != "; dogear ear a9: never ends\n"+applytest.Tall() || len(taken.Plan.Ears) != 1 {
 		t.Errorf("%+v", taken.Plan)
 	}
@@ -125,12 +109,8 @@ func FuzzTakeOut(f *testing.F) {
 		if err != nil {
 			return
 		}
-		var b bytes.Buffer
-		if _, err := edit.Write(&b, src, taken.Edits); err != nil {
-			t.Fatal(err)
-		}
-		if b.Len() >= len(file)+1 {
-			t.Errorf("%q became %q", file, b.String())
+		if out := applytest.Written(t, src, taken.Edits); len(out) > len(file) {
+			t.Errorf("%q became %q", file, out)
 		}
 	})
 }
@@ -163,12 +143,9 @@ func FuzzApply(f *testing.F) {
 		if err != nil || len(res.Edits) == 0 {
 			return
 		}
-		var b bytes.Buffer
-		if _, err := edit.Write(&b, src, res.Edits); err != nil {
-			t.Fatal(err)
-		}
-		if _, back := takeOut(t, b.String()); back != file {
-			t.Errorf("the file does not come back:\n%q\nbecame\n%q\nand then\n%q", file, b.String(), back)
+		out := applytest.Written(t, src, res.Edits)
+		if _, back := applytest.TakeOut(t, out); back != file {
+			t.Errorf("the file does not come back:\n%q\nbecame\n%q\nand then\n%q", file, out, back)
 		}
 	})
 }

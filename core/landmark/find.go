@@ -181,6 +181,10 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 	slope := f.usual(n)
 	islands := s.Pieces
 	parts, tops := s.Ended(below, f.under)
+	cuts := 0
+	if n > 2 && share > engravedLeast && ends > 2*slope+engravedArea {
+		cuts = figures(ended, below.Solid)
+	}
 	switch {
 	case parts > 0 && tops > partArea && tops > 0.7*ends:
 		f.add(n, FlatEnds, 0.6+0.35*min(1, share), fmt.Sprintf("%s here; %d %s", ofParts(parts),
@@ -198,11 +202,9 @@ func (f *Finder) compare(n int, s *raster.Section, moves []layer.Move) {
 			f.add(n, FlatEnds, sure-0.05, fmt.Sprintf("A flat area of %.0f mm² is finished; the rest goes "+
 				"on", ends))
 		}
-	case n > 2 && share > engravedLeast && ends > 2*slope+engravedArea &&
-		figures(ended, below.Solid) > 1:
-		k := figures(ended, below.Solid)
-		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(k)),
-			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", k, ends))
+	case cuts > 1:
+		f.add(n, FlatEnds, 0.6+min(0.2, 0.03*float64(cuts)),
+			fmt.Sprintf("%d figures of %.0f mm² together are cut in from here on", cuts, ends))
 	case n > 2 && fresh/was > 0.18 && fresh > 3*slope+4:
 		f.add(n, Step, 0.5+0.45*min(1, fresh/was-0.18), fmt.Sprintf("The section grows by %.0f %% at "+
 			"once", fresh/was*100))

@@ -108,9 +108,9 @@ func (x *examiner) sinks(a *gcode.Act, put bool) {
 			-to[2].Millimetres())
 	case x.w.o.Pos[2] > m.Pos[2] && !x.sunk:
 		x.sunk = true // it is the same for all that follows
-		x.find(layer.Grave, "below-bed", x.w.mLine, "From here on some of it is laid too low: the nozzle "+
-			"would go %.2f mm below the bed. What lies lower than the first layer, as a wiping tower may, "+
-			"cannot come along.", -to[2].Millimetres())
+		x.find(layer.Grave, "below-bed", x.w.mLine, "From here on some of it is laid too low: the "+
+			"nozzle would go %.2f mm below the bed. What lies lower than the first layer, as a wiping "+
+			"tower may, cannot come along.", -to[2].Millimetres())
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/bind"
 	"dogear/core/layer"
 	"dogear/core/pickup"
@@ -79,7 +80,7 @@ func TestHonest(t *testing.T) {
 		if err != nil || !v.Same {
 			t.Fatalf("%+v %v", v.First, err)
 		}
-		if back(t, out) != file {
+		if _, was := applytest.TakeOut(t, out); was != file {
 			t.Fatal("the original does not come back")
 		}
 		honest++

@@ -8,8 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"dogear/core/apply"
-	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -75,21 +73,6 @@ func written(t *testing.T, r *Release) string {
 	t.Helper()
 	var b bytes.Buffer
 	if _, err := r.Write(&b); err != nil {
-		t.Fatal(err)
-	}
-	return b.String()
-}
-
-// back takes out of a file what was put in.
-func back(t *testing.T, file string) string {
-	t.Helper()
-	src := strings.NewReader(file)
-	taken, err := apply.TakeOut(src)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var b bytes.Buffer
-	if _, err := edit.Write(&b, src, taken.Edits); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()

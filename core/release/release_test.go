@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/apply"
+	"dogear/core/apply/applytest"
 	"dogear/core/edit"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -107,7 +108,7 @@ func TestStopped(t *testing.T) {
 					t.Errorf("%s: the file does not name %s", name, n)
 				}
 			}
-			if back(t, out) != pier(12, rel) {
+			if _, was := applytest.TakeOut(t, out); was != pier(12, rel) {
 				t.Errorf("%s: the original does not come back", name)
 			}
 		}
@@ -168,7 +169,7 @@ func TestWayBack(t *testing.T) {
 			if out == file {
 				t.Errorf("%s, %s: nothing was written", name, what)
 			}
-			if got := back(t, out); got != file {
+			if _, got := applytest.TakeOut(t, out); got != file {
 				at := 0
 				for at < min(len(got), len(file)) && got[at] == file[at] {
 					at++

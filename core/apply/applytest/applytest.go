@@ -3,7 +3,6 @@ package applytest
 
 import (
 	"bytes"
-	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -60,11 +59,7 @@ func Tall() string {
 // Lay applies a plan to a file; nothing may stop it. It returns the file that comes of it.
 func Lay(t testing.TB, file string, p *plan.Plan) (*apply.Result, string) {
 	t.Helper()
-	src := strings.NewReader(file)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
+	src, ix := Reading(t, file)
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -77,11 +72,28 @@ func Lay(t testing.TB, file string, p *plan.Plan) (*apply.Result, string) {
 			t.Fatal(f)
 		}
 	}
-	var out bytes.Buffer
-	if _, err := edit.Write(&out, src, res.Edits); err != nil {
+	return res, Written(t, src, res.Edits)
+}
+
+// TakeOut takes out of a file what was put in, and returns what it was before.
+func TakeOut(t testing.TB, file string) (*apply.Taken, string) {
+	t.Helper()
+	src := strings.NewReader(file)
+	taken, err := apply.TakeOut(src)
+	if err != nil {
 		t.Fatal(err)
 	}
-	return res, out.String()
+	return taken, Written(t, src, taken.Edits)
+}
+
+// Written is what edits make of a file.
+func Written(t testing.TB, src layer.Source, edits []edit.Edit) string {
+	t.Helper()
+	var out bytes.Buffer
+	if _, err := edit.Write(&out, src, edits); err != nil {
+		t.Fatal(err)
+	}
+	return out.String()
 }
 
 // Reading reads a file.
