@@ -102,11 +102,12 @@ export function draw(
   for (const x of holes) hole(c, m, x, sea, page);
   if (overs.length) leaps(c, m, overs, token("brick"), page);
   if (route) way(c, m, route, token("brick"));
-  for (const [i, p] of (pins || []).entries())
-    pin(c, m[0] * p[0] + m[4], m[3] * p[1] + m[5], i + 1, token("brick"), page);
+  const places = (pins || []).map((p) => [m[0] * p[0] + m[4], m[3] * p[1] + m[5]]);
+  for (const [i, [x, y]] of places.entries()) pin(c, x, y, i + 1, token("brick"), page);
   if (at && at.piece >= 0) {
     const k = 4 * at.piece + (at.end ? 2 : 0);
-    nozzle(c, m[0] * at.geo.xy[k] + m[4], m[3] * at.geo.xy[k + 1] + m[5], at.text, w, h, ink, page);
+    const [x, y] = [m[0] * at.geo.xy[k] + m[4], m[3] * at.geo.xy[k + 1] + m[5]];
+    nozzle(c, x, y, at.text, w, h, ink, page, places);
   }
   bar(c, s, h, ink, faded);
 }

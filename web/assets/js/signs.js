@@ -152,7 +152,7 @@ export function dots(c, m, w, h, s, rule) {
       c.fillRect(m[4] + i * step * s - 0.6, m[5] - j * step * s - 0.6, 1.2, 1.2);
 }
 
-export function nozzle(c, x, y, text, w, h, ink, page) {
+export function nozzle(c, x, y, text, w, h, ink, page, clear = []) {
   c.lineWidth = 1.8;
   c.strokeStyle = ink;
   c.fillStyle = page;
@@ -166,11 +166,12 @@ export function nozzle(c, x, y, text, w, h, ink, page) {
   c.fill();
   c.font = '12px "Source Sans 3 Variable", sans-serif';
   const tw = c.measureText(text).width;
-  // Away from the middle, where the part is.
-  let tx = x - tw / 2,
-    ty = y > h / 2 ? y + 22 : y - 13;
-  tx = Math.max(4, Math.min(w - tw - 4, tx));
-  ty = Math.max(12, Math.min(h - 24, ty));
+  // Away from the middle, where the part is, unless it would cover one of some places there.
+  const tx = Math.max(4, Math.min(w - tw - 4, x - tw / 2));
+  const sides = y > h / 2 ? [y + 22, y - 13] : [y - 13, y + 22];
+  const covers = (ty) =>
+    clear.some(([px, py]) => px > tx - 9 && px < tx + tw + 9 && Math.abs(py - ty + 4) < 16);
+  const ty = Math.max(12, Math.min(h - 24, sides.find((v) => !covers(v)) ?? sides[0]));
   c.strokeStyle = page;
   c.lineWidth = 4;
   c.strokeText(text, tx, ty);
