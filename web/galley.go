@@ -153,9 +153,9 @@ const (
 
 func (s *Server) galley(b *book, m *marked, res *apply.Result, i int) (galley, error) {
 	blk := &res.Blocks[i]
-	ev := m.earView(b, blk.Ear)
-	g := galley{Number: i + 1, Of: len(res.Blocks), Title: ev.Title, Place: ev.Place, When: ev.When,
-		Colour: ev.Colour, Before: blk.Fold.Layer}
+	h := m.headOf(b, &blk.Ear)
+	g := galley{Number: i + 1, Of: len(res.Blocks), Title: h.Title, Place: h.Place, When: h.When,
+		Colour: h.Colour, Before: blk.Fold.Layer}
 	at := blk.Fold.Line
 	var behind []galleyLine
 	err := b.ix.Walk(b.src, b.ix.At(max(at-contextBefore, 1)), min(at+contextBehind, b.ix.Lines+1),
@@ -201,7 +201,7 @@ func (s *Server) galley(b *book, m *marked, res *apply.Result, i int) (galley, e
 		g.Lines = append(g.Lines, galleyLine{Ours: true, Code: code(l), Words: words})
 	}
 	g.Lines = append(g.Lines, behind...)
-	g.PutBack, g.Line = putBack(blk), ev.Line
+	g.PutBack, g.Line = putBack(blk), h.Line
 	g.Way = newWay(blk.Lines, m.plan.Printer, b.ix.Box, &blk.Fold.At, 260)
 	return g, nil
 }

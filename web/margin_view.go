@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"dogear/core/apply"
-	"dogear/core/figures"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -81,30 +80,26 @@ type totalView struct {
 }
 
 type earView struct {
-	Lean                                     bool   // its card is fetched when it is opened
-	Sign                                     string // of its present state
-	ID, Kind, Title, Does, Place, File, When string
-	Short                                    string // where it stands, in two words
-	Nth, Of                                  int    // of the ears at its fold: one stop
-	Before                                   int    // the layer it stands before or lies in
-	Line                                     int64  // set when it lies inside that layer
-	Where                                    string
-	Colour                                   string
-	Note                                     string
-	Steps                                    []string
-	Stop                                     string // the word it stops with
-	Resume                                   string // how the printer is told to go on
-	OwnStop                                  string // set when it is not the printer's
-	Swatches                                 []swatch
-	Kinds, Routines, Inserts, Lands          []choice
-	Count                                    int
-	Nozzle                                   string
-	Lines                                    string
-	HeadsUp                                  string
-	HeadsUpUnit                              string
-	Bond                                     bool
-	BondFlow                                 string
-	Findings                                 []layer.Finding
+	earHead
+	Lean                            bool   // its card is fetched when it is opened
+	Sign                            string // of its present state
+	Nth, Of                         int    // of the ears at its fold: one stop
+	Where                           string
+	Note                            string
+	Steps                           []string
+	Stop                            string // the word it stops with
+	Resume                          string // how the printer is told to go on
+	OwnStop                         string // set when it is not the printer's
+	Swatches                        []swatch
+	Kinds, Routines, Inserts, Lands []choice
+	Count                           int
+	Nozzle                          string
+	Lines                           string
+	HeadsUp                         string
+	HeadsUpUnit                     string
+	Bond                            bool
+	BondFlow                        string
+	Findings                        []layer.Finding
 	// how what goes in sits in the pockets that are open there
 	Fits    []fitView
 	Pockets []choice
@@ -196,15 +191,16 @@ var kindWords = map[string]string{plan.Colour: "Colour", plan.Insert: "Put in",
 
 func (m *marked) earView(b *book, e plan.Ear) earView {
 	p := m.plan
-	n, line := apply.Place(b.ix, &e)
-	l := &b.ix.Layers[n-1]
-	v := earView{ID: e.ID, Sign: m.signs[e.ID], Kind: e.Kind, Before: n, Line: line, Note: e.Note,
-		Stop: p.StopOf(&e), OwnStop: e.Stop, Resume: p.Printer.Resume, When: figures.Hours(l.Begin),
-		Where: whereWords(b.ix, &e),
+	v := earView{earHead: m.headOf(b, &e), Sign: m.signs[e.ID], Note: e.Note, Stop: p.StopOf(&e),
+		OwnStop: e.Stop, Resume: p.Printer.Resume, Where: whereWords(b.ix, &e),
 		Count: max(e.Count, 1), Lines: strings.Join(e.Lines, "\n"), HeadsUpUnit: "minutes",
 		Bond: e.BondPass != nil, BondFlow: "30"}
-	v.place(b, &e, l)
-	v.name(m, &e)
+	switch {
+	case e.Kind == plan.Colour:
+		v.Swatches = m.swatches(e.Filament)
+	case e.Kind == plan.Nozzle && e.Nozzle > 0:
+		v.Nozzle = fmt.Sprint(e.Nozzle)
+	}
 	for _, k := range plan.Kinds {
 		v.Kinds = append(v.Kinds, choice{k, kindWords[k], k == e.Kind})
 	}
@@ -235,53 +231,6 @@ func (m *marked) earView(b *book, e plan.Ear) earView {
 		}
 	}
 	return v
-}
-
-// place says where an ear lies; l is the layer above it or round it.
-func (v *earView) place(b *book, e *plan.Ear, l *layer.Layer) {
-	n, line := v.Before, v.Line
-	v.Place = fmt.Sprintf("before layer %d · %s mm", n, millimetres(l.Z-l.Height))
-	v.Short = fmt.Sprintf("before %d", n)
-	if line > 0 {
-		v.Place = fmt.Sprintf("inside layer %d · line %s", n, figures.Count(line))
-		v.Short = fmt.Sprintf("inside %d", n)
-		if f, err := apply.Locate(b.src, b.ix, e); err == nil {
-			v.When = figures.Hours(f.Seconds)
-		}
-	}
-	if l.HasNumber && l.Number != int64(n) {
-		v.File = fmt.Sprintf("file %d", l.Number)
-	}
-}
-
-// name says what happens at an ear.
-func (v *earView) name(m *marked, e *plan.Ear) {
-	p := m.plan
-	switch e.Kind {
-	case plan.Colour:
-		f := p.Filaments[e.Filament]
-		v.Title, v.Colour, v.Does = p.FilamentName(e.Filament), f.Colour, "Colour change"
-		v.Swatches = m.swatches(e.Filament)
-	case plan.Nozzle:
-		v.Title, v.Does = "Nozzle swap", "Another nozzle"
-		if e.Nozzle > 0 {
-			v.Title = fmt.Sprintf("Nozzle %g mm", e.Nozzle)
-			v.Nozzle = fmt.Sprint(e.Nozzle)
-		}
-	case plan.Own:
-		v.Title, v.Does = "Own lines", "Your own G-code"
-	default:
-		v.Title, v.Does = "Plain stop", "Stops and waits"
-		if e.Insert != nil && e.Insert.Name != "" {
-			v.Title, v.Does = e.Insert.Name, "Something goes in"
-			if e.Count > 1 {
-				v.Title = fmt.Sprintf("%d × %s", e.Count, e.Insert.Name)
-			}
-		}
-	}
-	if e.Note != "" && e.Kind != plan.Colour {
-		v.Title = e.Note
-	}
 }
 
 // insertChoices are what can go in at an ear.
