@@ -42,7 +42,7 @@ go-test:
 	go test ./... 2>&1
 
 race:
-	CGO_ENABLED=1 go test -race -short ./store ./web
+	CGO_ENABLED=1 go test -race -short ./store ./web/...
 
 sweep:
 	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo ./core/landmark
@@ -55,7 +55,7 @@ e2e:
 	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec $(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
 
 bench:
-	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web
+	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web/...
 
 soak:
 	DOGEAR_SOAK=10m go test ./web -run TestSoak -timeout 30m -v -count=1

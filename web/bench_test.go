@@ -1,4 +1,4 @@
-package web
+package web_test
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"dogear/core/archive"
 	"dogear/core/plan"
 	"dogear/demo"
+	"dogear/web/webtest"
 )
 
 // best runs f a few times and returns the shortest time it took.
@@ -27,24 +28,24 @@ func best(f func()) time.Duration {
 // of a fold with decoding its two layers, the margin of fifty ears with that of five, the
 // shelf of a hundred prints with that of ten.
 func BenchmarkPages(b *testing.B) {
-	c := newClient(b, archive.Limits{})
+	c := webtest.New(b, archive.Limits{})
 	file, _ := demo.Slice(demo.Lighthouse(), demo.DialectNamed("plain"))
-	id, refused := c.bring("lighthouse.gcode", file)
+	id, refused := c.Bring("lighthouse.gcode", file)
 	if refused != "" {
 		b.Fatal(refused)
 	}
 	get := func(path string, kv ...any) func() {
 		return func() {
-			if code, text := c.do("GET", fmt.Sprintf(path, kv...), nil, nil); code != 200 {
+			if code, text := c.Do("GET", fmt.Sprintf(path, kv...), nil, nil); code != 200 {
 				b.Fatal(path, code, text)
 			}
 		}
 	}
-	p, err := c.st.Print(context.Background(), id)
+	p, err := c.St.Print(context.Background(), id)
 	if err != nil {
 		b.Fatal(err)
 	}
-	book, err := c.s.opened.get(context.Background(), p)
+	book, err := c.S.Books.Get(context.Background(), p)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -52,7 +53,7 @@ func BenchmarkPages(b *testing.B) {
 		for b.Loop() {
 			decoded := best(func() {
 				for _, n := range []int{199, 200} {
-					if _, err := book.ix.Decode(bytes.NewReader(file), n); err != nil {
+					if _, err := book.Ix.Decode(bytes.NewReader(file), n); err != nil {
 						b.Fatal(err)
 					}
 				}
@@ -69,7 +70,7 @@ func BenchmarkPages(b *testing.B) {
 	b.Run("margin", func(b *testing.B) {
 		mark := func(n int) {
 			for k := range n {
-				code, text := c.form(fmt.Sprintf("/prints/%d/ears", id), "kind", plan.Insert, "before",
+				code, text := c.Form(fmt.Sprintf("/prints/%d/ears", id), "kind", plan.Insert, "before",
 					fmt.Sprint(10+6*k))
 				if code != 200 {
 					b.Fatal(code, text)
@@ -88,7 +89,7 @@ func BenchmarkPages(b *testing.B) {
 		fill := func(n int) {
 			for k := range n {
 				own := fmt.Appendf(bytes.Clone(small), "; copy %d of %d\n", k, n)
-				if _, refused := c.bring(fmt.Sprintf("gasket %d.gcode", k), own); refused != "" {
+				if _, refused := c.Bring(fmt.Sprintf("gasket %d.gcode", k), own); refused != "" {
 					b.Fatal(refused)
 				}
 			}

@@ -1,9 +1,24 @@
 package web
 
 import (
+	"io/fs"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
+
+	"dogear/web/access"
+	"dogear/web/bench"
+	"dogear/web/bind"
+	"dogear/web/cuesheet"
+	"dogear/web/diary"
+	"dogear/web/kit"
+	"dogear/web/lines"
+	"dogear/web/pickup"
+	"dogear/web/proof"
+	"dogear/web/rehearse"
+	"dogear/web/shelf"
+	"dogear/web/site"
+	"dogear/web/watch"
 )
 
 // bodyRoom is what a request may hold in memory; uploads are streamed past it.
@@ -22,30 +37,21 @@ func raw(c fiber.Ctx) bool {
 		strings.Contains(p, "/pickups/")
 }
 
-const csrfHeader = "X-Csrf-Token"
-
-// router takes the routes of a page.
-type router struct{ app *fiber.App }
-
-// get answers what can be got; it can be asked for without its body too.
-func (r router) get(path string, f fiber.Handler) {
-	r.app.Get(path, f)
-	r.app.Head(path, f)
-}
-
-// stream answers with what goes on.
-func (r router) stream(path string, f fiber.Handler) { r.app.Get(path, f) }
-
-func (r router) post(path string, f fiber.Handler) { r.app.Post(path, f) }
+// templates are those of all pages.
+var templates = []fs.FS{access.Templates, bench.Templates, bind.Templates, cuesheet.Templates,
+	diary.Templates, kit.Templates, lines.Templates, pickup.Templates, proof.Templates,
+	rehearse.Templates, shelf.Templates, watch.Templates}
 
 // routes are those of all pages. The first that fits answers.
 func (s *Server) routes() {
-	r := router{s.app}
-	for _, page := range []func(router){s.accessRoutes, s.shelfRoutes, s.benchRoutes, s.proofRoutes,
-		s.linesRoutes, s.pickupRoutes, s.rehearseRoutes, s.cueRoutes, s.bindRoutes, s.kitRoutes,
-		s.handshakeRoutes, s.watchRoutes,
-		s.diaryRoutes} {
-		page(r)
+	r := site.Router{App: s.app}
+	s.door.Routes(r)
+	s.shelf.Routes(r)
+	s.Rehearsals.Routes(r)
+	for _, page := range []func(*site.Site, site.Router){bench.Routes, proof.Routes, lines.Routes,
+		pickup.Routes, cuesheet.Routes, bind.Routes, kit.Routes, watch.Routes,
+		diary.Routes} {
+		page(s.Site, r)
 	}
 	s.app.Use(func(fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusNotFound, "There is no such page.")

@@ -1,5 +1,6 @@
-// Package web is the web application: routes, handlers and view models. It
-// computes nothing; it asks core and store, and renders.
+// Package web is the web application: it puts the pages behind one address and keeps out what
+// comes from elsewhere. Each page is a package of its own, with its handlers, view models and
+// templates; what they share is in site and below it.
 package web
 
 import (
@@ -11,12 +12,8 @@ import (
 	"net"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
-	"sync/atomic"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/gofiber/fiber/v3/extractors"
@@ -25,84 +22,51 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/csrf"
 	"github.com/gofiber/fiber/v3/middleware/recover"
 
-	"dogear/core/archive"
 	"dogear/store"
+	"dogear/web/access"
+	"dogear/web/assets"
+	"dogear/web/conn"
+	"dogear/web/rehearse"
+	"dogear/web/shelf"
+	"dogear/web/site"
+	"dogear/web/views"
 )
 
-// Config says what a server works with. Store is required.
-type Config struct {
-	Store *store.Store
-	Log   *slog.Logger
-	Names []string // names and addresses people may type; loopback names always work
-	// Passphrase is the hash of what must be given before anything is shown; nil
-	// asks for none.
-	Passphrase []byte
-	TLS        *tls.Config // nil speaks in the clear
-	Now        func() time.Time
-	Fast       float64 // seconds that pass on the watch for one of Now; 0 is 1
-	Temp       string  // folder for uploads that must be stored before they are opened
-	Limits     archive.Limits
-}
+// Config says what a server works with.
+type Config = site.Config
 
 // Server is the web application.
 type Server struct {
-	cfg        Config
-	log        *slog.Logger
-	app        *fiber.App
-	jobs       *jobs
-	opened     *opened
-	gate       *gate
-	covers     *shared[string, *cover]
-	rehearsals *rehearsals
-	folders    []*Folder
-	hub        *hub
-	streams    atomic.Int32 // event streams that are open
-	tries      tries
-	reached    atomic.Pointer[string] // the address by which others reach this machine
+	*site.Site
+	Rehearsals *rehearse.Rehearsals
+
+	app   *fiber.App
+	door  *access.Door
+	shelf *shelf.Shelf
 }
 
 // New builds the application.
 func New(cfg Config) (*Server, error) {
-	views, err := newViews()
+	v, err := views.New(templates...)
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{cfg: cfg, log: cfg.Log}
-	if s.log == nil {
-		s.log = slog.New(slog.DiscardHandler)
-	}
-	if s.cfg.Now == nil {
-		s.cfg.Now = time.Now
-	}
-	if s.cfg.Fast <= 0 {
-		s.cfg.Fast = 1
-	}
-	if now, begin := s.cfg.Now, s.cfg.Now(); s.cfg.Fast != 1 {
-		s.cfg.Now = func() time.Time {
-			return begin.Add(time.Duration(s.cfg.Fast * float64(now().Sub(begin))))
-		}
-	}
-	s.jobs = newJobs(s)
-	s.hub = newHub()
-	cfg.Store.Changed = s.hub.announce
-	s.opened = newOpened(cfg.Store)
-	s.gate = newGate()
-	s.rehearsals = newRehearsals()
-	s.covers = newShared[string](keepCovers, func(*cover) int64 { return 1 })
+	on := site.New(cfg)
+	s := &Server{Site: on, Rehearsals: rehearse.New(on), door: access.New(on), shelf: shelf.New(on)}
 	s.app = fiber.New(fiber.Config{
-		AppName: "Dogear", Views: views, BodyLimit: bodyRoom, StreamRequestBody: true,
-		ErrorHandler: s.failed, // how long a connection may be silent: see patient
+		AppName: "Dogear", Views: v, BodyLimit: bodyRoom, StreamRequestBody: true,
+		ErrorHandler: s.failed, // how long a connection may be silent: see conn.Patient
 	})
-	s.app.Server().Logger = serverLog{s.log}
-	fiberlog.SetOutput(serverLog{s.log})
-	s.app.Use(recover.New(), s.guard, s.logged, s.admitted)
+	s.app.Server().Logger = serverLog{s.Log}
+	fiberlog.SetOutput(serverLog{s.Log})
+	s.app.Use(recover.New(), s.guard, s.logged, s.door.Admitted)
 	s.app.Use(compress.New(compress.Config{Level: compress.LevelBestSpeed, Next: raw}))
-	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/assets/*", asset)
+	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/assets/*", assets.Serve)
 	s.app.Add([]string{fiber.MethodGet, fiber.MethodHead}, "/healthz", s.health)
 	s.app.Use(csrf.New(csrf.Config{
 		CookieName: "dogear_csrf", CookieSameSite: "Strict", CookieHTTPOnly: true,
 		CookieSessionOnly: true, CookieSecure: cfg.TLS != nil,
-		Extractor: extractors.FromHeader(csrfHeader), IdleTimeout: 24 * time.Hour,
+		Extractor: extractors.FromHeader(site.CSRFHeader), IdleTimeout: 24 * time.Hour,
 		ErrorHandler: func(c fiber.Ctx, _ error) error {
 			return fiber.NewError(fiber.StatusForbidden, "This page is from before Dogear was started "+
 				"again. Load it once more, then repeat what you did.")
@@ -126,38 +90,34 @@ func (l serverLog) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
-// Resume reads, one after another, the prints whose reading was broken off, or was made by
-// an older version.
-func (s *Server) Resume(ctx context.Context) error {
-	prints, err := s.cfg.Store.Prints(ctx)
-	if err != nil {
-		return err
-	}
-	s.jobs.wg.Go(func() {
-		for _, p := range prints {
-			if p.State == "reading" && s.jobs.ctx.Err() == nil {
-				<-s.jobs.start(p)
-			}
-		}
-	})
-	return nil
-}
+// Resume reads the prints whose reading was broken off, or was made by an older version.
+func (s *Server) Resume(ctx context.Context) error { return s.Jobs.Resume(ctx) }
+
+// LoadKit puts what ships into a Kit that nobody has touched.
+func (s *Server) LoadKit(ctx context.Context) error { return s.shelf.LoadKit(ctx) }
+
+// LoadDemo slices the demo prints and puts those on the shelf that are not there yet. They
+// are read before it returns.
+func (s *Server) LoadDemo(ctx context.Context) error { return s.shelf.LoadDemo(ctx) }
+
+// Watching says that new files of a folder get a plan. It is called before the server answers.
+func (s *Server) Watching(name, plan string) *shelf.Folder { return s.shelf.Watching(name, plan) }
+
+// ReachedAt says at which address others reach this machine, as https://192.0.2.7:8080.
+func (s *Server) ReachedAt(address string) { s.door.ReachedAt(address) }
 
 // Serve answers on l until Shutdown.
 func (s *Server) Serve(l net.Listener) error {
-	l = patient{l}
-	if s.cfg.TLS != nil {
-		l = tls.NewListener(l, s.cfg.TLS)
+	l = conn.Patient{Listener: l}
+	if s.TLS != nil {
+		l = tls.NewListener(l, s.TLS)
 	}
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true})
 }
 
 // Shutdown ends the server after the requests that are under way.
 func (s *Server) Shutdown(ctx context.Context) error {
-	s.gate.stop()
-	s.jobs.stop()
-	s.rehearsals.end()
-	s.hub.cancel()
+	s.Stop()
 	return s.app.ShutdownWithContext(ctx)
 }
 
@@ -208,7 +168,7 @@ func (s *Server) ours(host string) bool {
 	case "localhost", "127.0.0.1", "::1":
 		return true
 	}
-	return slices.ContainsFunc(s.cfg.Names, func(n string) bool { return strings.ToLower(n) == name })
+	return slices.ContainsFunc(s.Names, func(n string) bool { return strings.ToLower(n) == name })
 }
 
 func (s *Server) logged(c fiber.Ctx) error {
@@ -219,7 +179,7 @@ func (s *Server) logged(c fiber.Ctx) error {
 			return herr
 		}
 	}
-	s.log.Debug("request", "method", c.Method(), "path", c.Path(), "status", c.Response().StatusCode(),
+	s.Log.Debug("request", "method", c.Method(), "path", c.Path(), "status", c.Response().StatusCode(),
 		"ms", time.Since(start).Milliseconds())
 	return nil
 }
@@ -239,14 +199,14 @@ func (s *Server) failed(c fiber.Ctx, err error) error {
 	case errors.Is(err, store.ErrGone):
 		code, text = fiber.StatusServiceUnavailable, "The folder with the data is no longer where it "+
 			"was: nothing can be kept. Bring it back, then start Dogear again."
-		s.log.Error("request failed", "path", c.Path(), "err", err)
+		s.Log.Error("request failed", "path", c.Path(), "err", err)
 	case errors.Is(err, store.ErrBusy):
 		code, text = fiber.StatusServiceUnavailable, "The database was busy for too long; nothing was "+
 			"changed. Try once more."
 	case errors.Is(err, store.ErrNone):
 		code, text = fiber.StatusNotFound, "There is no such print on the shelf."
 	default:
-		s.log.Error("request failed", "path", c.Path(), "err", err)
+		s.Log.Error("request failed", "path", c.Path(), "err", err)
 	}
 	c.Status(code)
 	switch {
@@ -259,49 +219,10 @@ func (s *Server) failed(c fiber.Ctx, err error) error {
 }
 
 func (s *Server) health(c fiber.Ctx) error {
-	if err := s.cfg.Store.Ping(c.Context()); errors.Is(err, store.ErrGone) {
+	if err := s.Store.Ping(c.Context()); errors.Is(err, store.ErrGone) {
 		return err
 	} else if err != nil {
 		return fiber.NewError(fiber.StatusServiceUnavailable, "The database does not answer.")
 	}
 	return c.SendString("ok\n")
-}
-
-// page renders a whole page with what every page needs.
-func (s *Server) page(c fiber.Ctx, name string, m fiber.Map) error {
-	m["CSRF"], m["Guarded"] = csrf.TokenFromContext(c), len(s.cfg.Passphrase) > 0 && m["At"] != "enter"
-	m["Limit"] = s.limit() >> 20
-	return c.Render(name, m)
-}
-
-// printID is the number of the print that a request is about.
-func printID(c fiber.Ctx) (int64, error) {
-	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
-	if err != nil {
-		return 0, store.ErrNone
-	}
-	return id, nil
-}
-
-func (s *Server) print(c fiber.Ctx) (store.Print, error) {
-	id, err := printID(c)
-	if err != nil {
-		return store.Print{}, err
-	}
-	return s.cfg.Store.Print(c.Context(), id)
-}
-
-// sentence is an error for the person, with a status.
-func sentence(code int, text string) error { return fiber.NewError(code, upper(text)) }
-
-func upper(s string) string {
-	if s == "" {
-		return s
-	}
-	r, n := utf8.DecodeRuneInString(s)
-	s = string(unicode.ToUpper(r)) + s[n:]
-	if last := s[len(s)-1]; last != '.' && last != '!' && last != '?' {
-		s += "."
-	}
-	return s
 }

@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"dogear/store"
-	"dogear/web"
+	"dogear/web/access"
 )
 
 // loopback reports whether an address is this machine's own, which nobody else
@@ -61,7 +61,7 @@ func passphrase(ctx context.Context, st *store.Store, anew bool) ([]byte, error)
 		return nil, refuse("passphrase", errors.New("on a network Dogear asks for a passphrase: set "+
 			"one at the first start, in DOGEAR_PASSPHRASE or at a terminal"))
 	}
-	if hash, err = web.HashPassphrase(text); err != nil {
+	if hash, err = access.HashPassphrase(text); err != nil {
 		return nil, refuse("passphrase", err)
 	}
 	return hash, st.SetPassphrase(ctx, hash)

@@ -10,7 +10,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/cue"
 	"dogear/core/release"
-	"dogear/web"
+	"dogear/web/cuesheet"
 )
 
 type cueCmd struct {
@@ -70,7 +70,7 @@ func (c *cueCmd) Run() error {
 		case "ics":
 			return s.Calendar(w, time.Now())
 		}
-		return web.CueHTML(w, s)
+		return cuesheet.HTML(w, s)
 	})
 	if err != nil || !c.JSON {
 		return err

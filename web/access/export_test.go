@@ -1,0 +1,4 @@
+package access
+
+// MostTries is the constant, for tests from outside.
+const MostTries = mostTries

@@ -1,7 +1,0 @@
-//go:build unix && !linux
-
-package web
-
-// hungUp reports whether the other side sends no more; only Linux says so while there is
-// something to be read.
-func hungUp(int) bool { return false }

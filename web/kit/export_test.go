@@ -1,0 +1,4 @@
+package kit
+
+// EditURL is the address at which an item is edited, for tests from outside.
+var EditURL = editURL

@@ -1,0 +1,7 @@
+package pickup
+
+// Bounds of photographs, for tests from outside.
+const (
+	MostDots  = mostDots
+	MostPhoto = mostPhoto
+)

@@ -1,0 +1,115 @@
+package rehearse
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"dogear/core/printer"
+)
+
+// rehearsals are the files that run on the simulated printer, one a print.
+type rehearsals struct {
+	mu  sync.Mutex
+	all map[int64]*rehearsal
+	ctx context.Context
+	end context.CancelFunc
+}
+
+// mostRehearsals bounds the files that are held in memory.
+const mostRehearsals = 4
+
+// rehearsal is one file on the printer. Its clock runs while somebody looks.
+type rehearsal struct {
+	mu      sync.Mutex
+	sim     *printer.Printer
+	speed   float64    // simulated seconds a second; 0 while it is paused
+	put     []addition // lines that are not the original's
+	steps   map[string][]string
+	ears    []earAt
+	looking int // browsers that listen
+	used    time.Time
+	of      string // the marks and the reading that it was loaded with
+	log     []printer.Event
+	dropped int  // events that the log no longer holds
+	noted   bool // in the diary, that it came to the end
+}
+
+// addition is a run of lines that was put in front of a line of the original.
+type addition struct {
+	before int64
+	count  int64
+}
+
+type earAt struct {
+	from, to int64 // lines of the edited file
+	id       string
+}
+
+// original turns a line of the edited file into one of the original.
+func (r *rehearsal) original(line int64) int64 {
+	added := int64(0)
+	for _, p := range r.put {
+		if line < p.before+added {
+			break
+		}
+		if line < p.before+added+p.count {
+			return p.before
+		}
+		added += p.count
+	}
+	return line - added
+}
+
+// stays reports whether a rehearsal goes on when somebody opens its page: somebody is at
+// it, or was a moment ago with the marks as they are.
+func (r *rehearsal) stays(of string) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.looking > 0 || r.of == of && time.Since(r.used) < 2*time.Minute
+}
+
+// moment is what the page is told ten times a second.
+type moment struct {
+	printer.Seen
+	Original int64           `json:"original"` // line of the original that was carried out last
+	Ear      string          `json:"ear"`      // whose lines are carried out
+	Steps    []string        `json:"steps"`
+	Speed    float64         `json:"speed"`
+	Events   []printer.Event `json:"events"`
+	ended    bool            // just now, at the end of the file
+}
+
+const beat = 100 * time.Millisecond
+
+// mostLogged bounds the events that are kept.
+const mostLogged = 4000
+
+// beat lets the clock run on to now and returns what is to be told: events from
+// number at on.
+func (r *rehearsal) beat(at int) (moment, int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	now := time.Now()
+	if r.speed > 0 {
+		r.sim.Run(r.sim.Time + r.speed*min(now.Sub(r.used).Seconds(), 0.5))
+	}
+	r.used = now
+	r.log = append(r.log, r.sim.Take()...)
+	if n := len(r.log) - mostLogged; n > 0 {
+		r.log, r.dropped = r.log[n:], r.dropped+n
+	}
+	seen := r.sim.See()
+	m := moment{Seen: seen, Original: r.original(seen.Line), Speed: r.speed, Events: []printer.Event{}}
+	from := max(at-r.dropped, 0)
+	m.Events = append(m.Events, r.log[min(from, len(r.log)):]...)
+	if seen.State == printer.Done && !r.noted {
+		r.noted, m.ended = true, true
+	}
+	for _, e := range r.ears {
+		if seen.Line >= e.from && seen.Line <= e.to {
+			m.Ear, m.Steps = e.id, r.steps[e.id]
+		}
+	}
+	return m, r.dropped + len(r.log)
+}
