@@ -52,7 +52,9 @@ targets: setup
 
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
-	DOGEAR=$(CURDIR)/tmp/dogear-e2e node --test --test-reporter=spec $(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
+	@export DOGEAR=$(CURDIR)/tmp/dogear-e2e DOGEAR_SHELF=$(CURDIR)/tmp/shelf; \
+	node test/e2e/prepare.mjs && node --test --test-concurrency=2 --test-reporter=spec \
+		$(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web/...
