@@ -175,6 +175,7 @@ func gauge(t *testing.T) []byte {
 // TestSecondServe starts a second server on the folder of one in which an upload arrives,
 // and takes a backup. The second says who is there; the upload goes on.
 func TestSecondServe(t *testing.T) {
+	t.Parallel()
 	h, file := serveAt(t, filepath.Join(t.TempDir(), "data")), gauge(t)
 	id := h.upload(file)
 	conn := h.half(file)
@@ -216,6 +217,7 @@ func TestSecondServe(t *testing.T) {
 // TestKilled kills the server at random moments while things are brought in and marked.
 // All that was confirmed is there afterwards, and nothing that was not whole.
 func TestKilled(t *testing.T) {
+	t.Parallel()
 	dir, file := filepath.Join(t.TempDir(), "data"), gauge(t)
 	h := serveAt(t, dir)
 	id := h.upload(file)
@@ -274,6 +276,7 @@ func TestKilled(t *testing.T) {
 
 // TestStops ends a server while an upload and a download have come to a halt.
 func TestStops(t *testing.T) {
+	t.Parallel()
 	h, file := serveAt(t, filepath.Join(t.TempDir(), "data")), gauge(t)
 	big := bytes.Repeat(file, 200)
 	id := h.upload(file)
@@ -307,6 +310,7 @@ func TestStops(t *testing.T) {
 
 // TestFolderGone takes the folder away while the server runs.
 func TestFolderGone(t *testing.T) {
+	t.Parallel()
 	h, file := serveAt(t, filepath.Join(t.TempDir(), "what? #1 100%")), gauge(t)
 	id := h.upload(file)
 	if err := os.Rename(h.dir, h.dir+" away"); err != nil {
@@ -334,6 +338,7 @@ func TestFolderGone(t *testing.T) {
 
 // TestBrokenDatabase starts on a database that is none: it says so, and the way out.
 func TestBrokenDatabase(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	if err := os.WriteFile(filepath.Join(dir, "dogear.db"), bytes.Repeat([]byte("tide "), 5000),
 		0o600); err != nil {
