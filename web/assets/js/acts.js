@@ -99,7 +99,7 @@ export function acts(b) {
 
   // mute leaves the next path of the thread out, or brings it back.
   async function mute() {
-    const t = await b.leaves.order(state.fold);
+    const t = await b.book.order(state.fold);
     const p = t?.paths[state.path];
     if (!p) return say("There is no path above this fold.");
     const m = state.mutes.find((x) => x.from <= p.first && p.last <= x.to);
@@ -204,33 +204,37 @@ export function listen(b) {
     if (j.hasAttribute("data-rest")) there.then(b.acts.seeRest);
   });
 
-  document.addEventListener("keydown", (e) => {
-    if (e.altKey || document.querySelector("dialog[open]")) return;
-    const typing = e.target.closest("input, textarea, select");
-    if (e.ctrlKey || e.metaKey) {
-      // As everywhere: what is typed into a box is undone there.
-      if (typing || e.key.toLowerCase() !== "z") return;
+  document.addEventListener(
+    "keydown",
+    (e) => {
+      if (e.altKey || document.querySelector("dialog[open]")) return;
+      const typing = e.target.closest("input, textarea, select");
+      if (e.ctrlKey || e.metaKey) {
+        // As everywhere: what is typed into a box is undone there.
+        if (typing || e.key.toLowerCase() !== "z") return;
+        e.preventDefault();
+        return b.acts[e.shiftKey ? "redo" : "undo"]();
+      }
+      if (typing) {
+        if (e.key === "Escape") e.target.blur();
+        return;
+      }
+      if (e.target.closest("summary, button, a") && (e.key === "Enter" || e.key === " ")) return;
+      if (b.acts.among(e)) return e.preventDefault();
+      let act = keys[e.key];
+      if (mend.on && e.key === "Escape") act = "choose";
+      if (mend.on && e.key === "x" && mend.chosen.size) {
+        e.preventDefault();
+        return mend.mute();
+      }
+      if (e.shiftKey && e.key === "ArrowUp") act = "up10";
+      if (e.shiftKey && e.key === "ArrowDown") act = "down10";
+      if (!act) return;
       e.preventDefault();
-      return b.acts[e.shiftKey ? "redo" : "undo"]();
-    }
-    if (typing) {
-      if (e.key === "Escape") e.target.blur();
-      return;
-    }
-    if (e.target.closest("summary, button, a") && (e.key === "Enter" || e.key === " ")) return;
-    if (b.acts.among(e)) return e.preventDefault();
-    let act = keys[e.key];
-    if (mend.on && e.key === "Escape") act = "choose";
-    if (mend.on && e.key === "x" && mend.chosen.size) {
-      e.preventDefault();
-      return mend.mute();
-    }
-    if (e.shiftKey && e.key === "ArrowUp") act = "up10";
-    if (e.shiftKey && e.key === "ArrowDown") act = "down10";
-    if (!act) return;
-    e.preventDefault();
-    b.acts[act]();
-  });
+      b.acts[act]();
+    },
+    { signal: b.gone },
+  );
 
   cover.root.addEventListener("toggle", () => b.loadCover());
   cover.root.addEventListener("click", (e) => {

@@ -14,6 +14,7 @@ import { handshake } from "./handshake.js";
 import { watch } from "./watch.js";
 import { opens } from "./opens.js";
 import { writes } from "./write.js";
+import { mount } from "./mount.js";
 import { say } from "./say.js";
 
 window.htmx = htmx;
@@ -42,31 +43,20 @@ document.addEventListener("click", (e) => {
   if (e.target.closest("[data-print]")) window.print();
 });
 
-const ready = () => {
-  const s = document.querySelector("[data-shelf]");
-  if (s) shelf(s);
-  const b = document.querySelector("[data-bench]");
-  if (b) bench(b);
-  const l = document.querySelector("[data-lines]");
-  if (l) lines(l);
-  const k = document.querySelector("[data-kit]");
-  if (k) kit(k);
-  const u = document.querySelector("[data-pickup]");
-  if (u) pickup(u);
-  const m = document.querySelector("[data-compare-page]");
-  if (m) compare(m);
-  const d = document.querySelector("[data-bind]");
-  if (d) bind(d);
-  const h = document.querySelector("[data-rehearse]");
-  if (h) rehearse(h);
-  const y = document.querySelector("[data-byhand]");
-  if (y) byHand(y);
-  const w = document.querySelector("[data-watch]");
-  if (w) watch(w);
-  const g = document.querySelector("[data-handshake]");
-  if (g) handshake(g);
-  const r = document.querySelector("[data-routine]");
-  if (r) routine(r);
-};
+const pages = [
+  ["[data-shelf]", shelf],
+  ["[data-bench]", bench],
+  ["[data-lines]", lines],
+  ["[data-kit]", kit],
+  ["[data-routine]", routine],
+  ["[data-pickup]", pickup],
+  ["[data-compare-page]", compare],
+  ["[data-bind]", bind],
+  ["[data-rehearse]", rehearse],
+  ["[data-byhand]", byHand],
+  ["[data-watch]", watch],
+  ["[data-handshake]", handshake],
+];
+const ready = () => mount(pages);
 if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", ready);
 else ready();

@@ -2,7 +2,7 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Cover } from "./cover.js";
 import { Thread, pathOf } from "./thread.js";
-import { Leaves } from "./leaves.js";
+import { Book } from "./book.js";
 import { View } from "./view.js";
 import { Pages } from "./pages.js";
 import { Player } from "./player.js";
@@ -17,10 +17,10 @@ import { count, hours } from "./words.js";
 import { say } from "./say.js";
 
 // bench opens a print.
-export async function bench(root) {
-  const answer = await fetch(`/prints/${root.dataset.bench}/book`);
-  if (!answer.ok) return say("This print could not be opened. Load the page again.");
-  await new Bench(root, await answer.json()).start();
+export async function bench(root, signal) {
+  const book = await Book.open(root.dataset.bench, false); // the margin keeps its colours
+  if (!book) return say("This print could not be opened. Load the page again.");
+  await new Bench(root, book, signal).start();
   root.dataset.ready = "true";
 }
 
@@ -30,11 +30,12 @@ export async function bench(root) {
 // The fold lies before layer state.fold, or, when state.path is above 0, inside that layer,
 // before its path number state.path.
 class Bench {
-  constructor(root, book) {
+  constructor(root, book, gone) {
     this.root = root;
+    this.gone = gone; // aborted when the page is left
     this.id = root.dataset.bench;
     this.book = book;
-    this.N = book.z.length;
+    this.N = book.N;
     this.state = { fold: 0, path: 0, time: -1, travel: false, rest: false };
     Object.assign(this.state, { chosen: "", adding: false });
     const none = { ears: [], bands: [], mutes: [], changes: [], overs: [], sits: [], found: [] };
@@ -42,15 +43,13 @@ class Bench {
     this.outs = {};
     this.q = this.q.bind(this);
     this.put = this.put.bind(this);
-    const [x0, y0, x1, y1] = book.box;
-    this.view = new View([x0 - 1, y0 - 1, x1 + 1, y1 + 1]);
+    this.view = new View(book.frame());
     this.svg = this.q("[data-spine]");
     this.ribbon = this.q("[data-thread]");
     this.spine = new Spine(this.svg, book, { lens: true });
     this.thread = new Thread(this.ribbon);
     this.canvas = { left: this.q('[data-page="left"]'), right: this.q('[data-page="right"]') };
     this.cover = new Cover(this.q("[data-cover]"), `/prints/${this.id}/cover`);
-    this.leaves = new Leaves(book);
     this.pages = new Pages(this);
     this.player = new Player(this);
     this.margin = new Margin(this);
@@ -61,7 +60,7 @@ class Bench {
       view: this.view,
       canvas: this.canvas,
       shown: this.pages.shown,
-      order: (n) => this.leaves.order(n),
+      order: (n) => this.book.order(n),
       redraw: () => this.pages.draw(),
       mutes: () => this.state.mutes,
       fold: () => this.state.fold,
@@ -91,10 +90,12 @@ class Bench {
   async start() {
     listen(this);
     hands(this);
-    others(this.root, this.id, () => this.found());
+    others(this.root, { id: this.id, gone: this.gone, found: () => this.found() });
     new ResizeObserver(() => this.show()).observe(this.canvas.left);
-    window.addEventListener("dogear:theme", () => this.show());
-    matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.show());
+    window.addEventListener("dogear:theme", () => this.show(), { signal: this.gone });
+    matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.show(), {
+      signal: this.gone,
+    });
     this.margin.take();
     const asked = new URL(location.href).searchParams;
     const first = this.state.ears[0];
@@ -127,7 +128,7 @@ class Bench {
   // goLine folds inside the layer a line belongs to, in front of the path that the line
   // opens or lies in.
   async goLine(n, line) {
-    const t = await this.leaves.order(n);
+    const t = await this.book.order(n);
     return this.go(n, t ? pathOf(t, line) : 0);
   }
 
@@ -148,11 +149,11 @@ class Bench {
   // along moves the fold by paths, over the ends of a layer too.
   async along(by) {
     const { fold, path } = this.state;
-    const t = await this.leaves.order(fold);
+    const t = await this.book.order(fold);
     if (!t) return;
     const k = path + by;
     if (k < 0) {
-      const below = await this.leaves.order(fold - 1);
+      const below = await this.book.order(fold - 1);
       return below ? this.go(fold - 1, below.paths.length - 1) : undefined;
     }
     return k >= t.paths.length ? this.go(fold + 1) : this.go(fold, k);
@@ -201,7 +202,7 @@ class Bench {
     const { state, spine } = this;
     const n = state.fold;
     if (n < 1) return; // not opened yet
-    const t = state.path > 0 ? await this.leaves.order(n) : null;
+    const t = state.path > 0 ? await this.book.order(n) : null;
     if (n !== state.fold) return;
     this.threadNow = t;
     headline(this);

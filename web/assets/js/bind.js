@@ -1,6 +1,6 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
-import { Leaves, colourOf, openBook } from "./leaves.js";
+import { Book } from "./book.js";
 import { View, pans, zooms } from "./view.js";
 import { WAY } from "./geometry.js";
 import { draw } from "./page.js";
@@ -21,10 +21,10 @@ const TEXTURES = [
 ];
 
 // bind is the page on which pieces of several slicings are joined.
-export async function bind(root) {
+export async function bind(root, signal) {
   const q = (sel) => root.querySelector(sel);
-  const leaves = new Map(); // of each print that is bound, by its id
-  const bookOf = (id) => leaves.get(id).book;
+  const books = new Map(); // of each print that is bound, by its id
+  const bookOf = (id) => books.get(id);
   let opened = false; // all pieces that are shown
   let state,
     view,
@@ -36,49 +36,19 @@ export async function bind(root) {
   // load opens the prints that are not open yet; false when one cannot be.
   async function load() {
     for (const p of state.pieces) {
-      if (leaves.has(p.id)) continue;
-      const b = await openBook(p.id);
+      if (books.has(p.id)) continue;
+      const b = await Book.open(p.id);
       if (!b) return say("One of the pieces could not be opened. Load the page again.") || false;
-      leaves.set(p.id, new Leaves(b));
+      books.set(p.id, b);
     }
     return true;
   }
 
-  // join makes one book of the pieces, as if they were one print.
-  function join(runs) {
-    const z = [],
-      h = [],
-      front = [],
-      side = [],
-      from = [];
-    const box = [Infinity, Infinity, -Infinity, -Infinity];
-    for (const p of runs) {
-      const b = bookOf(p.id);
-      from.push(z.length + 1);
-      for (let n = p.from; n <= p.to; n++) {
-        z.push(b.z[n - 1]);
-        h.push(b.h[n - 1]);
-        front.push(b.front[n - 1]);
-        side.push(b.side[n - 1]);
-      }
-      for (let k = 0; k < 4; k++)
-        box[k] = k < 2 ? Math.min(box[k], b.box[k]) : Math.max(box[k], b.box[k]);
-    }
-    return {
-      z,
-      h,
-      front,
-      side,
-      box,
-      from,
-      height: z[z.length - 1],
-      landmarks: [],
-      hollows: [],
-      object: z.map(() => 1),
-    };
-  }
+  // pile makes one book of the pieces, as if they were one print.
+  const pile = (runs) =>
+    Book.joined(runs.map(({ id, from, to }) => ({ book: bookOf(id), from, to })));
 
-  const colour = (p, n) => colourOf(bookOf(p.id), n);
+  const colour = (p, n) => bookOf(p.id).colour(n);
   const firstLaid = (g) => {
     for (let i = 0; i < g.n; i++) if (g.kind[i] !== WAY) return i;
     return -1;
@@ -107,9 +77,9 @@ export async function bind(root) {
       below = runs[state.at],
       above = runs[state.at + 1];
     const [a, b, air] = await Promise.all([
-      leaves.get(below.id).layer(below.to),
-      leaves.get(above.id).layer(above.from),
-      leaves.get(above.id).over(bookOf(below.id), below.to, above.from),
+      bookOf(below.id).layer(below.to),
+      bookOf(above.id).layer(above.from),
+      bookOf(above.id).over(bookOf(below.id), below.to, above.from),
     ]);
     if (now !== turn || !a || !b) return;
     const end = lastLaid(a),
@@ -128,8 +98,8 @@ export async function bind(root) {
 
   function pileOnSpine(runs) {
     const svg = q("[data-spine]");
-    whole = join(runs);
-    const N = whole.z.length,
+    whole = pile(runs);
+    const N = whole.N,
       fold = whole.from[state.at + 1];
     spine = new Spine(svg, whole);
     const bands = [];
@@ -290,8 +260,7 @@ export async function bind(root) {
       history.pushState(null, "", b.dataset.address);
     if (!(await load()) || mine !== state) return; // or a newer page has come meanwhile
     opened = true;
-    const box = join(state.pieces).box;
-    view ??= new View([box[0] - 1, box[1] - 1, box[2] + 1, box[3] + 1]);
+    view ??= new View(pile(state.pieces).frame());
     wire();
     show();
     root.dataset.ready = "true";
@@ -299,51 +268,67 @@ export async function bind(root) {
 
   let focus = "",
     open = false;
-  document.addEventListener("htmx:beforeSwap", () => {
-    focus = document.activeElement?.closest?.("[data-spine]")
-      ? "spine"
-      : document.activeElement?.dataset?.go || document.activeElement?.id || "";
-    open = !!q("details[open]");
-  });
-  document.addEventListener("htmx:afterSettle", async () => {
-    if (!q("#bind")) return;
-    if (open) q("details").open = true;
-    await fresh(false);
-    if (document.activeElement !== document.body || !focus) return;
-    (focus === "spine"
-      ? q("[data-spine]")
-      : q(`[data-go="${focus}"]`) || document.getElementById(focus)
-    )?.focus();
-  });
-  window.addEventListener("popstate", () => location.reload());
-  document.addEventListener("keydown", (e) => {
-    if (
-      e.target.closest("input, select, textarea, [data-spine]") ||
-      e.ctrlKey ||
-      e.metaKey ||
-      e.altKey
-    )
-      return;
-    const act = {
-      ArrowUp: () => step(e.shiftKey ? 10 : 1),
-      ArrowDown: () => step(e.shiftKey ? -10 : -1),
-      f: fit,
-    }[e.key];
-    if (!act) return;
-    e.preventDefault();
-    act();
-  });
+  document.addEventListener(
+    "htmx:beforeSwap",
+    () => {
+      focus = document.activeElement?.closest?.("[data-spine]")
+        ? "spine"
+        : document.activeElement?.dataset?.go || document.activeElement?.id || "";
+      open = !!q("details[open]");
+    },
+    { signal },
+  );
+  document.addEventListener(
+    "htmx:afterSettle",
+    async () => {
+      if (!q("#bind")) return;
+      if (open) q("details").open = true;
+      await fresh(false);
+      if (document.activeElement !== document.body || !focus) return;
+      (focus === "spine"
+        ? q("[data-spine]")
+        : q(`[data-go="${focus}"]`) || document.getElementById(focus)
+      )?.focus();
+    },
+    { signal },
+  );
+  window.addEventListener("popstate", () => location.reload(), { signal });
+  document.addEventListener(
+    "keydown",
+    (e) => {
+      if (
+        e.target.closest("input, select, textarea, [data-spine]") ||
+        e.ctrlKey ||
+        e.metaKey ||
+        e.altKey
+      )
+        return;
+      const act = {
+        ArrowUp: () => step(e.shiftKey ? 10 : 1),
+        ArrowDown: () => step(e.shiftKey ? -10 : -1),
+        f: fit,
+      }[e.key];
+      if (!act) return;
+      e.preventDefault();
+      act();
+    },
+    { signal },
+  );
   new ResizeObserver(() => {
     if (opened) {
       pileOnSpine(moved(chosen));
       pages(moved(chosen));
     }
   }).observe(root);
-  window.addEventListener("dogear:theme", () => {
-    if (opened) {
-      pileOnSpine(moved(chosen));
-      pages(moved(chosen));
-    }
-  });
+  window.addEventListener(
+    "dogear:theme",
+    () => {
+      if (opened) {
+        pileOnSpine(moved(chosen));
+        pages(moved(chosen));
+      }
+    },
+    { signal },
+  );
   await fresh(true);
 }

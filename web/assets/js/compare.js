@@ -1,5 +1,5 @@
 import { Spine } from "./spine.js";
-import { Leaves, colourOf, openBook } from "./leaves.js";
+import { Book } from "./book.js";
 import { View, pans, zooms } from "./view.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
@@ -8,19 +8,17 @@ import { say } from "./say.js";
 
 // compare is the page on which two slicings of a model lie side by side, each
 // with the layer that it lays at one height.
-export async function compare(root) {
+export async function compare(root, signal) {
   const q = (sel) => root.querySelector(sel);
   const state = JSON.parse(root.dataset.state);
-  const [old, now] = await Promise.all([openBook(state.old), openBook(state.now)]);
+  const [old, now] = await Promise.all([Book.open(state.old), Book.open(state.now)]);
   if (!old || !now) return say("One of the slicings could not be opened. Load the page again.");
-  const before = new Leaves(old),
-    after = new Leaves(now);
   const box = old.box.map((v, k) =>
     k < 2 ? Math.min(v, now.box[k]) - 1 : Math.max(v, now.box[k]) + 1,
   );
   const view = new View(box);
   const spine = new Spine(q("[data-spine]"), now);
-  const N = now.z.length;
+  const { N } = now;
   const put = (name, text) => {
     q(`[data-out="${name}"]`).textContent = text;
   };
@@ -37,20 +35,20 @@ export async function compare(root) {
   async function pages() {
     const mine = ++turn,
       m = twin();
-    const [a, b] = await Promise.all([m ? before.layer(m) : null, after.layer(n)]);
+    const [a, b] = await Promise.all([m ? old.layer(m) : null, now.layer(n)]);
     const [gone, fresh] = m
-      ? await Promise.all([before.over(now, n, m), after.over(old, m, n)])
+      ? await Promise.all([old.over(now, n, m), now.over(old, m, n)])
       : [null, null];
     if (mine !== turn || !b) return;
     draw(
       q('[data-page="left"]'),
       view,
       a
-        ? { parts: [{ geo: a, from: 0, to: a.n, colour: colourOf(old, m) }], overlay: gone }
+        ? { parts: [{ geo: a, from: 0, to: a.n, colour: old.colour(m) }], overlay: gone }
         : { nothing: "the older one ends below this" },
     );
     draw(q('[data-page="right"]'), view, {
-      parts: [{ geo: b, from: 0, to: b.n, colour: colourOf(now, n) }],
+      parts: [{ geo: b, from: 0, to: b.n, colour: now.colour(n) }],
       overlay: fresh,
     });
   }
@@ -98,17 +96,21 @@ export async function compare(root) {
     if (j) go(Number(j.dataset.jump));
     if (s) go(n + Number(s.dataset.step));
   });
-  document.addEventListener("keydown", (e) => {
-    if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
-    const by = { ArrowUp: 1, ArrowDown: -1, Home: -N, End: N }[e.key];
-    if (e.key === "f") {
-      view.fit();
-      return pages();
-    }
-    if (!by) return;
-    e.preventDefault();
-    go(n + by * (e.shiftKey ? 10 : 1));
-  });
+  document.addEventListener(
+    "keydown",
+    (e) => {
+      if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
+      const by = { ArrowUp: 1, ArrowDown: -1, Home: -N, End: N }[e.key];
+      if (e.key === "f") {
+        view.fit();
+        return pages();
+      }
+      if (!by) return;
+      e.preventDefault();
+      go(n + by * (e.shiftKey ? 10 : 1));
+    },
+    { signal },
+  );
   const svg = q("[data-spine]");
   const at = (e) => go(spine.at(e.clientY - svg.getBoundingClientRect().top));
   svg.addEventListener("pointerdown", (e) => {
@@ -134,10 +136,14 @@ export async function compare(root) {
     side();
     pages();
   }).observe(root);
-  window.addEventListener("dogear:theme", () => {
-    side();
-    pages();
-  });
+  window.addEventListener(
+    "dogear:theme",
+    () => {
+      side();
+      pages();
+    },
+    { signal },
+  );
   go(n);
   root.dataset.ready = "true";
 }

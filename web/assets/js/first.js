@@ -14,7 +14,7 @@ export class First {
     }
     this.box.hidden = false;
     this.box.querySelector("[data-first-close]").addEventListener("click", () => this.close());
-    document.addEventListener("dogear:written", () => this.tick("write"));
+    document.addEventListener("dogear:written", () => this.tick("write"), { signal: bench.gone });
   }
 
   // begins is where the book opens so that there is a fold to look for; null for anywhere.

@@ -60,7 +60,7 @@ export function hands(b) {
 
   // ---- the pointer on the thread
   const scrub = async (e) => {
-    const t = await b.leaves.order(state.fold);
+    const t = await b.book.order(state.fold);
     if (t && t.paths.length && thread.data)
       b.go(state.fold, thread.at(e.clientX - ribbon.getBoundingClientRect().left));
   };
@@ -108,7 +108,7 @@ export function hands(b) {
     if (s) {
       const i = nearest(s.geo, s.from, s.to, x, y, 5 / view.scale(r.width, r.height), state.travel);
       if (i >= 0) {
-        const t = await b.leaves.order(s.n);
+        const t = await b.book.order(s.n);
         const p = t?.paths.find((v) => i >= v.from && i < v.to);
         const speed = p && `${p.length.toFixed(1)} mm · ${p.feed.toFixed(0)} mm/s`;
         const what = p ? `${p.name} · ${speed} · ${hours(p.begin)} in` : "travel";

@@ -14,7 +14,7 @@ export function kit(root) {
 
 // routine moves steps by key, keeps the focus with the step that moves, and
 // tells what was done.
-export function routine(root) {
+export function routine(root, signal) {
   let follow = null;
   root.addEventListener("keydown", (e) => {
     const step = e.target.closest("[data-step]");
@@ -32,20 +32,24 @@ export function routine(root) {
     const id = document.activeElement?.id || b.id;
     follow = id.replace(/^(f|up-|down-)\d+/, `$1${to}`);
   });
-  document.addEventListener("htmx:afterSettle", () => {
-    const form = root.querySelector("#routine");
-    if (!form?.dataset.said) return;
-    say(form.dataset.said);
-    delete form.dataset.said;
-    root.querySelector("[data-undo]")?.removeAttribute("disabled");
-    const el = follow && document.getElementById(follow);
-    follow = null;
-    if (el)
-      (el.disabled
-        ? el
-            .closest("[data-step]")
-            .querySelector("[data-move]:not(:disabled), input:not([type=hidden])")
-        : el
-      )?.focus();
-  });
+  document.addEventListener(
+    "htmx:afterSettle",
+    () => {
+      const form = root.querySelector("#routine");
+      if (!form?.dataset.said) return;
+      say(form.dataset.said);
+      delete form.dataset.said;
+      root.querySelector("[data-undo]")?.removeAttribute("disabled");
+      const el = follow && document.getElementById(follow);
+      follow = null;
+      if (el)
+        (el.disabled
+          ? el
+              .closest("[data-step]")
+              .querySelector("[data-move]:not(:disabled), input:not([type=hidden])")
+          : el
+        )?.focus();
+    },
+    { signal },
+  );
 }

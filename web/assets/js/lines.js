@@ -5,7 +5,7 @@ const ROW = 22; // px
 const MAX = 8_000_000; // px: browsers cannot scroll further; then a pixel is more than a line
 
 // lines shows the file as text: only the rows in sight exist.
-export function lines(root) {
+export function lines(root, signal) {
   const id = root.dataset.lines,
     total = Number(root.dataset.count);
   const ears = new Set((root.dataset.ears || "").split(",").filter(Boolean).map(Number));
@@ -171,12 +171,16 @@ export function lines(root) {
     e.preventDefault();
     choose(to);
   });
-  document.addEventListener("keydown", (e) => {
-    if (e.key === "/" && !e.target.closest("input")) {
-      e.preventDefault();
-      root.querySelector("#search").focus();
-    }
-  });
+  document.addEventListener(
+    "keydown",
+    (e) => {
+      if (e.key === "/" && !e.target.closest("input")) {
+        e.preventDefault();
+        root.querySelector("#search").focus();
+      }
+    },
+    { signal },
+  );
   root.querySelector("[data-search]").addEventListener("submit", async (e) => {
     e.preventDefault();
     const q = root.querySelector("#search").value.trim();
@@ -215,12 +219,16 @@ export function lines(root) {
   });
   let searches = 0,
     looking = false;
-  document.addEventListener("keydown", (e) => {
-    if (e.key !== "Escape" || !looking) return;
-    searches++;
-    looking = false;
-    say("");
-  });
+  document.addEventListener(
+    "keydown",
+    (e) => {
+      if (e.key !== "Escape" || !looking) return;
+      searches++;
+      looking = false;
+      say("");
+    },
+    { signal },
+  );
   form.addEventListener("submit", async (e) => {
     e.preventDefault();
     const back = mutedBy(chosen);

@@ -26,21 +26,33 @@ export class Margin {
     this.seen = ""; // what was brought into sight last
     this.aside = bench.q("[data-aside]");
     const { root, q, id } = bench;
-    document.addEventListener("htmx:beforeSwap", () => {
-      this.opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
-      this.focus = named(document.activeElement?.closest("#margin") && document.activeElement);
-    });
-    document.addEventListener("htmx:afterSettle", () => {
-      if (root.querySelector("#margin")) this.settled();
-    });
+    document.addEventListener(
+      "htmx:beforeSwap",
+      () => {
+        this.opened = [...root.querySelectorAll("#margin details[open]")].map((d) => d.id);
+        this.focus = named(document.activeElement?.closest("#margin") && document.activeElement);
+      },
+      { signal: bench.gone },
+    );
+    document.addEventListener(
+      "htmx:afterSettle",
+      () => {
+        if (root.querySelector("#margin")) this.settled();
+      },
+      { signal: bench.gone },
+    );
     // The server learns which version of an ear is changed, and which card is open.
-    document.addEventListener("htmx:configRequest", (e) => {
-      const card = e.detail.elt.closest?.("[data-ear]");
-      if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
-      this.moving = /\/ears\/[^/]+$/.test(e.detail.path) ? (card?.dataset.ear ?? "") : "";
-      const open = root.querySelector('[data-ear][data-open="true"]');
-      if (open) e.detail.headers["X-Open"] = open.dataset.ear;
-    });
+    document.addEventListener(
+      "htmx:configRequest",
+      (e) => {
+        const card = e.detail.elt.closest?.("[data-ear]");
+        if (card && e.detail.verb === "post") e.detail.headers["X-Ear"] ??= card.dataset.sign;
+        this.moving = /\/ears\/[^/]+$/.test(e.detail.path) ? (card?.dataset.ear ?? "") : "";
+        const open = root.querySelector('[data-ear][data-open="true"]');
+        if (open) e.detail.headers["X-Open"] = open.dataset.ear;
+      },
+      { signal: bench.gone },
+    );
     root.addEventListener("input", (e) => {
       if (e.target.id === "ch-from") q("#ch-line").value = "";
     });

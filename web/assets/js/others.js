@@ -5,7 +5,7 @@ import { changes } from "./stream.js";
 // others keeps the margin as it is on the server, when what is marked changes in
 // another browser. What somebody is just writing here is not taken from under
 // the pen: it waits until the field is left. found is called when the landmarks are known.
-export function others(root, id, found) {
+export function others(root, { id, gone: signal, found }) {
   let version = "",
     fetched = "",
     asking = 0,
@@ -42,13 +42,17 @@ export function others(root, id, found) {
   }
 
   // What is sent from here comes back with its own margin: wait for that.
-  document.addEventListener("htmx:beforeRequest", () => asking++);
-  document.addEventListener("htmx:afterRequest", () => {
-    asking = Math.max(0, asking - 1);
-    setTimeout(look, 60);
-  });
-  document.addEventListener("focusout", () => setTimeout(look, 150));
-  changes(id, (data) => {
+  document.addEventListener("htmx:beforeRequest", () => asking++, { signal });
+  document.addEventListener(
+    "htmx:afterRequest",
+    () => {
+      asking = Math.max(0, asking - 1);
+      setTimeout(look, 60);
+    },
+    { signal },
+  );
+  document.addEventListener("focusout", () => setTimeout(look, 150), { signal });
+  const close = changes(id, (data) => {
     const [marks, reading, looked] = data.split(" ");
     if (reading && reading !== root.dataset.reading) {
       say("This print has been read again for its printer.");
@@ -59,4 +63,5 @@ export function others(root, id, found) {
     version = marks;
     setTimeout(look, 150);
   });
+  signal.addEventListener("abort", close);
 }

@@ -33,8 +33,8 @@ export class Pages {
       .map((o) => o.way);
   }
   chosen(n, geo) {
-    const { mend, leaves } = this.bench;
-    return mend.on && geo ? mend.parts(n, geo, leaves.ready.get(`t${n}`)) : [];
+    const { mend, book } = this.bench;
+    return mend.on && geo ? mend.parts(n, geo, book.ready.get(`t${n}`)) : [];
   }
 
   // what is all that a page draws of pieces from … to-1 of layer n; begins says whether
@@ -53,10 +53,10 @@ export class Pages {
 
   async draw() {
     const { bench, shown } = this;
-    const { state, leaves, mend, N, root } = bench;
+    const { state, book, mend, N, root } = bench;
     const mine = ++this.turn;
     const n = state.fold;
-    const [l, r, t] = await Promise.all([leaves.layer(n - 1), leaves.layer(n), leaves.order(n)]);
+    const [l, r, t] = await Promise.all([book.layer(n - 1), book.layer(n), book.order(n)]);
     if (mine !== this.turn) return;
     if ((!l && n > 1) || (!r && n <= N))
       say("A layer could not be loaded. Is Dogear still running?");
@@ -87,7 +87,7 @@ export class Pages {
   }
 
   between(n, l, r, rest, mine) {
-    const { canvas, view, leaves, N } = this.bench;
+    const { canvas, view, book, N } = this.bench;
     const free = this.holes(n - 1).filter(
       (h) => !this.lying(n - 1).some((s) => s.x === h.x && s.y === h.y),
     );
@@ -106,27 +106,27 @@ export class Pages {
       draw(canvas.right, view, { ...page, overlay: o });
       this.notes(o);
     };
-    const o = n > 1 ? leaves.ready.get(`o${n}`) : null;
+    const o = n > 1 ? book.ready.get(`o${n}`) : null;
     if (o) return over(o);
     draw(canvas.right, view, page);
     if (n > 1)
-      leaves.overlay(n).then((v) => {
+      book.overlay(n).then((v) => {
         if (mine === this.turn) over(v);
       });
   }
 
   // lookAhead loads what the next step up or down will show, and draws some of it.
   lookAhead(n, mine) {
-    const { leaves, state, canvas, view } = this.bench;
-    for (const k of [n + 1, n - 2, n + 2]) leaves.layer(k);
+    const { book, state, canvas, view } = this.bench;
+    for (const k of [n + 1, n - 2, n + 2]) book.layer(k);
     for (const k of [n + 1, n - 1]) {
-      leaves.order(k);
-      leaves.overlay(k);
+      book.order(k);
+      book.overlay(k);
     }
     clearTimeout(this.idle);
     this.idle = setTimeout(async () => {
       for (const k of [n + 1, n - 2]) {
-        const g = await leaves.layer(k);
+        const g = await book.layer(k);
         if (mine !== this.turn || !g) continue;
         const p = parts(state, k, g, 0, g.n);
         if (p.length === 1) ahead(canvas.right, view, p[0], state.travel);

@@ -1,7 +1,7 @@
 import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Thread } from "./thread.js";
-import { Leaves, colourOf, openBook } from "./leaves.js";
+import { Book } from "./book.js";
 import { View, zooms } from "./view.js";
 import { WAY, along, lengthOf, nearest, stretch } from "./geometry.js";
 import { draw } from "./page.js";
@@ -10,52 +10,23 @@ import { Photo } from "./photo.js";
 import { sideways } from "./sideways.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
+import { ASK } from "./evidence.js";
 
-// What is asked for each kind of evidence, and what helps to answer it.
 // A move longer than this, mm, is cut where it is pointed at.
 const LONG = 4;
 
-const ASK = {
-  touch: [
-    "Z, mm",
-    "Bring the nozzle down until it touches the flat top, and read Z off the display.",
-  ],
-  caliper: [
-    "height, mm",
-    "From the bed to the top; a first layer that was squashed is allowed for.",
-  ],
-  counted: [
-    "layers",
-    "Click on the spine where the ledge, hole or step lies that you counted from.",
-  ],
-  layer: ["layer", "Counted from 1; it decides."],
-  "file-number": ["number", "As the file or the display counts; often one less."],
-  display: ["", "Where the head stood when it stopped."],
-  minutes: ["min, or h:min", "By the clock, heating left out; it may be off by a twentieth."],
-  percent: ["%", "Of the file, not of the time; it may be off by half a percent."],
-  line: ["line", "The line that was sent last; the file goes on with it."],
-  byte: ["bytes", "What the host or the card reader shows."],
-  e: ["E, mm", "Only in files that count their filament from the start."],
-  picture: ["height, mm", "Taken from the side, from as low and as far away as you can."],
-  weight: ["part, g", "On a kitchen scale, off the bed only if it came off anyway."],
-  spool: ["lost, g", "What it weighed before, less what it weighs now; of one filament only."],
-  used: ["used, m", "Since the print began, by a meter or by what is left; of one filament only."],
-};
-
 // pickup is the page on which a failed print is finished. The server works
 // everything out; here it is drawn, and places are pointed at.
-export async function pickup(root) {
+export async function pickup(root, signal) {
   const id = root.dataset.pickup;
   const q = (sel) => root.querySelector(sel);
-  const book = await openBook(id);
+  const book = await Book.open(id);
   if (!book) return say("This print could not be opened. Load the page again.");
-  const N = book.z.length;
-  const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
-  const leaves = new Leaves(book);
-  const layer = (n) => leaves.layer(n),
-    order = (n) => leaves.order(n),
-    bands = book.bands;
-  const colour = (n) => colourOf(book, n);
+  const { N, bands } = book;
+  const view = new View(book.frame());
+  const layer = (n) => book.layer(n),
+    order = (n) => book.order(n),
+    colour = (n) => book.colour(n);
   let state = {},
     spine,
     thread,
@@ -372,27 +343,40 @@ export async function pickup(root) {
   let opened = [],
     focus = "",
     kind = "touch";
-  document.addEventListener("htmx:beforeSwap", () => {
-    opened = [...root.querySelectorAll("details[open]")].map((d) => d.id);
-    focus = document.activeElement?.id || "";
-    kind = q("#ev-kind").value;
-  });
-  document.addEventListener("htmx:afterSettle", () => {
-    if (!q("#pickup")?.dataset.state) return;
-    for (const i of opened) document.getElementById(i)?.setAttribute("open", "");
-    q("#ev-kind").value = kind;
-    fresh();
-    if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
-  });
+  document.addEventListener(
+    "htmx:beforeSwap",
+    () => {
+      opened = [...root.querySelectorAll("details[open]")].map((d) => d.id);
+      focus = document.activeElement?.id || "";
+      kind = q("#ev-kind").value;
+    },
+    { signal },
+  );
+  document.addEventListener(
+    "htmx:afterSettle",
+    () => {
+      if (!q("#pickup")?.dataset.state) return;
+      for (const i of opened) document.getElementById(i)?.setAttribute("open", "");
+      q("#ev-kind").value = kind;
+      fresh();
+      if (focus && document.activeElement === document.body)
+        document.getElementById(focus)?.focus();
+    },
+    { signal },
+  );
   new ResizeObserver(() => {
     side();
     pages();
     ribbon();
   }).observe(root);
-  window.addEventListener("dogear:theme", () => {
-    side();
-    pages();
-  });
+  window.addEventListener(
+    "dogear:theme",
+    () => {
+      side();
+      pages();
+    },
+    { signal },
+  );
   fresh();
   root.dataset.ready = "true";
 }

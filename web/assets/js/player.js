@@ -16,7 +16,7 @@ export class Player {
   async toggle() {
     const { bench } = this;
     const { state } = bench;
-    const t = await bench.leaves.order(state.fold);
+    const t = await bench.book.order(state.fold);
     if (this.frame) {
       const k = t.paths.findIndex((p) => p.begin > state.time);
       this.stop();

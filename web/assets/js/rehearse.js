@@ -1,9 +1,10 @@
 import { stream } from "./stream.js";
 import htmx from "htmx.org";
+import { Book } from "./book.js";
 import { Spine } from "./spine.js";
 import { View } from "./view.js";
 import { draw } from "./page.js";
-import { parse, WAY } from "./geometry.js";
+import { WAY } from "./geometry.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
@@ -17,39 +18,19 @@ const WORDS = {
 };
 
 // rehearse is the book printing itself on the simulated printer.
-export async function rehearse(root) {
+export async function rehearse(root, signal) {
   const id = root.dataset.rehearse;
   const q = (sel) => root.querySelector(sel);
   const put = (name, text) => {
     const e = q(`[data-out="${name}"]`);
     if (e.textContent !== text) e.textContent = text;
   };
-  const [answer, colours] = await Promise.all([
-    fetch(`/prints/${id}/book`),
-    fetch(`/prints/${id}/bands`),
-  ]);
-  if (!answer.ok || !colours.ok) return say("This print could not be opened. Load the page again.");
-  const book = await answer.json(),
-    bands = await colours.json();
-  const N = book.z.length;
-  const view = new View([book.box[0] - 1, book.box[1] - 1, book.box[2] + 1, book.box[3] + 1]);
-  const kept = new Map();
-  const layer = (n) => {
-    if (n < 1 || n > N) return Promise.resolve(null);
-    if (!kept.has(n)) {
-      kept.set(
-        n,
-        fetch(`/prints/${id}/layers/${n}?v=${book.version}`)
-          .then(async (r) => (r.ok ? parse(await r.arrayBuffer()) : null))
-          .catch(() => null),
-      );
-      if (kept.size > 40) kept.delete(kept.keys().next().value);
-    }
-    return kept.get(n);
-  };
-  const colour = (n, line) =>
-    bands.findLast((b) => b.from < n || (b.from === n && b.line <= line))?.colour ||
-    bands[0].colour;
+  const book = await Book.open(id);
+  if (!book) return say("This print could not be opened. Load the page again.");
+  const { N, bands } = book;
+  const view = new View(book.frame());
+  const layer = (n) => book.layer(n),
+    colour = (n, line) => book.colour(n, line);
   let speed = 1000,
     now = null,
     drawing = false,
@@ -57,22 +38,10 @@ export async function rehearse(root) {
 
   const send = (values) => htmx.ajax("POST", `/prints/${id}/rehearse`, { source: root, values });
 
-  // layerOf finds the layer that a line of the original belongs to.
-  function layerOf(line) {
-    let lo = 0,
-      hi = N;
-    while (lo < hi) {
-      const m = (lo + hi) >> 1;
-      if (book.fold[m] <= line) lo = m + 1;
-      else hi = m;
-    }
-    return lo;
-  }
-
   async function paint() {
     if (!now || drawing) return;
     drawing = true;
-    const n = Math.max(layerOf(now.original), 1),
+    const n = Math.max(book.layerOf(now.original), 1),
       line = now.original;
     const key = `${n}/${line}/${now.state}`;
     if (key !== drawn) {
@@ -251,6 +220,7 @@ export async function rehearse(root) {
   });
 
   let stop = null;
+  signal.addEventListener("abort", () => stop?.());
   function listen() {
     stop?.();
     q("[data-log]").replaceChildren();
@@ -263,10 +233,14 @@ export async function rehearse(root) {
     drawn = "";
     paint();
   }).observe(root);
-  window.addEventListener("dogear:theme", () => {
-    drawn = "";
-    paint();
-  });
+  window.addEventListener(
+    "dogear:theme",
+    () => {
+      drawn = "";
+      paint();
+    },
+    { signal },
+  );
   side(1);
   listen();
   root.dataset.ready = "true";

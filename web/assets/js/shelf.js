@@ -1,7 +1,7 @@
 import { follow } from "./arrive.js";
 
 // shelf follows the prints on it that are still being read.
-export function shelf(root) {
+export function shelf(root, signal) {
   const watch = (within) => {
     for (const el of within.querySelectorAll("[data-reading]:not([data-followed])")) {
       el.dataset.followed = "";
@@ -9,5 +9,6 @@ export function shelf(root) {
     }
   };
   watch(root);
-  document.addEventListener("htmx:afterSettle", () => watch(root)); // more prints have come
+  // More prints have come.
+  document.addEventListener("htmx:afterSettle", () => watch(root), { signal });
 }

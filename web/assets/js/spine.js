@@ -61,10 +61,8 @@ export class Spine {
       ]);
   }
 
-  // under returns the height of the fold before layer n.
   under(n) {
-    const b = this.book;
-    return n > b.z.length ? b.z[b.z.length - 1] : b.z[n - 1] - b.h[n - 1];
+    return this.book.under(n);
   }
 
   // at turns a place in pixels into the fold nearest to it; x only says whether it lies in

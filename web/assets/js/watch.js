@@ -4,7 +4,7 @@ import { count, hours } from "./words.js";
 
 // watch is the page beside the printer. The server knows where the print is; between two
 // answers the page counts down by itself, and calls when the time has come.
-export function watch(page) {
+export function watch(page, signal) {
   const id = page.dataset.watch;
   const out = (name) => page.querySelector(`[data-out="${name}"]`);
   const put = (name, text) => {
@@ -252,11 +252,15 @@ export function watch(page) {
     });
   }
   page.querySelector("[data-try]").addEventListener("click", noise);
-  document.addEventListener("visibilitychange", () => {
-    if (document.visibilityState !== "visible") return;
-    keepAwake();
-    if (!["ready", "over"].includes(state.state)) ask("now");
-  });
+  document.addEventListener(
+    "visibilitychange",
+    () => {
+      if (document.visibilityState !== "visible") return;
+      keepAwake();
+      if (!["ready", "over"].includes(state.state)) ask("now");
+    },
+    { signal },
+  );
   setInterval(tick, often(1000));
   setInterval(() => {
     if (!["ready", "over"].includes(state.state)) ask("now");
