@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -18,83 +17,79 @@ import (
 	"dogear/web/say"
 )
 
+// margin is the margin of a print as it is now.
 func (s *pages) margin(c fiber.Ctx, b *book.Book) (*marginView, error) {
 	m, err := s.Marks(c.Context(), b.Print.ID)
 	if err != nil {
 		return nil, err
 	}
 	p := m.Plan
-	v := &marginView{ID: b.Print.ID, First: p.First, FirstName: p.FilamentName(p.First), Undo: m.Undo,
-		Redo: m.Redo, Filaments: swatches(m, p.First), Ours: b.Ix.Ours}
-	v.Printer, v.Version = p.Printer.Name, m.Version
+	v := &marginView{ID: b.Print.ID, Undo: m.Undo, Redo: m.Redo, Version: m.Version,
+		Changes: changeViews(b, p), Layers: len(b.Ix.Layers), printerCard: newPrinterCard(b, m)}
+	v.First, v.FirstName, v.Filaments = p.First, p.FilamentName(p.First), swatches(m, p.First)
+	v.Ours = b.Ix.Ours
 	if v.Written, err = s.Written(c.Context(), b.Print.ID, m); err != nil {
 		return nil, err
 	}
+	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
+		return nil, err
+	}
+	if err := v.leftOut(b, p); err != nil {
+		return nil, err
+	}
+	res, err := apply.Plan(b.Src, b.Ix, p, b.Found())
+	if err != nil {
+		v.Problem, res = say.Upper(err.Error()), nil
+	} else if v.Totals, err = totals(m, b, res); err != nil {
+		return nil, err
+	}
+	v.ears(b, m, res, c.Get("X-Open"))
+	v.Data, err = v.data(b, m, res)
+	return v, err
+}
+
+func newPrinterCard(b *book.Book, m *book.Marked) printerCard {
+	p := m.Plan
+	v := printerCard{Printer: p.Printer.Name}
 	if p.Printer.Assumed && len(p.Ears)+len(p.Changes) > 0 {
 		a := acquaint(b.Ix, p.Printer)
 		v.Acquaint = &a
-	}
-	if v.Versions, v.Carried, err = s.versions(c.Context(), b); err != nil {
-		return nil, err
 	}
 	for _, key := range m.Kit.Keys[plan.Printers] {
 		v.Printers = append(v.Printers, fields.Choose(key, m.Kit.Printers[key].Name,
 			key == p.Uses.Printer))
 	}
-	data := struct {
-		Ears    []earData    `json:"ears"`
-		Bands   []book.Band  `json:"bands"`
-		Mutes   []plan.Span  `json:"mutes"`
-		Changes []changeData `json:"changes"`
-		Overs   []overData   `json:"overs"`
-		Sits    []sitData    `json:"sits"`
-		Found   []foundView  `json:"found"`
-	}{[]earData{}, m.Bands(b.Ix), append([]plan.Span{}, p.Mutes...), []changeData{}, []overData{},
-		[]sitData{}, []foundView{}}
-	v.Changes, v.Layers = changeViews(b, p), len(b.Ix.Layers)
-	for _, ch := range v.Changes {
-		data.Changes = append(data.Changes, changeData{ch.From, ch.Until, ch.Words})
-	}
-	if err := v.leftOut(b, p); err != nil {
-		return nil, err
-	}
-	data.Found = append(data.Found, v.Found...)
-	finds := map[string][]layer.Finding{}
+	return v
+}
+
+// ears adds the cards of the ears; res is nil when they cannot be laid on, and open is the ear
+// whose card is open.
+func (v *marginView) ears(b *book.Book, m *book.Marked, res *apply.Result, open string) {
 	made := map[string]*apply.Block{}
-	res, err := apply.Plan(b.Src, b.Ix, p, b.Found())
-	if err != nil {
-		v.Problem = say.Upper(err.Error())
-	} else {
+	if res != nil {
 		for i := range res.Blocks {
 			made[res.Blocks[i].Ear.ID] = &res.Blocks[i]
-			for _, f := range res.Blocks[i].Findings {
-				if f.Level != layer.Note && !strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
-					finds[res.Blocks[i].Ear.ID] = append(finds[res.Blocks[i].Ear.ID], f)
+		}
+	}
+	all := book.Ears(m.Plan, b.Ix)
+	for i := range all {
+		e := &all[i]
+		x := newEarView(m, b, e)
+		x.Lean = len(all) > mostCards && e.ID != open
+		if bl := made[e.ID]; bl != nil {
+			x.Steps = nil // of several at one fold they are shared out
+			for _, st := range bl.Steps {
+				x.Steps = append(x.Steps, st.Words(m.Plan, &bl.Ear))
+			}
+			for _, f := range bl.Findings {
+				if f.Level == layer.Grave || f.Level != layer.Note && !strings.HasPrefix(f.Code, "insert-") {
+					x.Findings = append(x.Findings, f)
 				}
 			}
 		}
-		data.Overs, data.Sits = liftsOf(res), sits(b, res)
-		if v.Totals, err = totals(m, b, res); err != nil {
-			return nil, err
-		}
-	}
-	for _, e := range book.Ears(p, b.Ix) {
-		x := newEarView(m, b, e)
-		x.Lean = len(p.Ears) > mostCards && e.ID != c.Get("X-Open")
-		x.Findings = finds[e.ID]
-		if bl := made[e.ID]; bl != nil { // of several at one fold they are shared out
-			x.Steps = nil
-			for _, st := range bl.Steps {
-				x.Steps = append(x.Steps, st.Words(p, &bl.Ear))
-			}
-		}
 		v.Ears = append(v.Ears, x)
-		data.Ears = append(data.Ears, earData{e.ID, x.Before, x.Line, e.Kind, x.Colour, x.Title})
 	}
 	v.stops()
-	j, err := json.Marshal(data)
-	v.Data = string(j)
-	return v, err
 }
 
 // leftOut lists what is muted, and the stops of the file that are not.
