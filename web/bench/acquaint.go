@@ -98,32 +98,32 @@ func with(list []string, word string) []string {
 }
 
 // readAcquaintance makes a printer of what the card says.
-func readAcquaintance(c fiber.Ctx) (plan.Printer, error) {
+func readAcquaintance(form fields.Form) (plan.Printer, error) {
 	p := plan.Printer{Stop: map[string]string{}, Routine: map[string]string{}}
 	no := func(text string) (plan.Printer, error) {
 		return p, say.Sentence(fiber.StatusUnprocessableEntity, text)
 	}
-	if p.Name = fields.Clip(c.FormValue("name")); p.Name == "" {
+	if p.Name = fields.Clip(form.Value("name")); p.Name == "" {
 		return no("give the printer a name")
 	}
 	var size [3]float64
 	for i, f := range []string{"wide", "deep", "high"} {
 		var err error
-		size[i], err = fields.Needed(c, f, "how wide, how deep and how high it can print, in mm", 20,
+		size[i], err = form.Needed(f, "how wide, how deep and how high it can print, in mm", 20,
 			2000)
 		if err != nil {
 			return p, err
 		}
 	}
 	p.Bed, p.Top = [4]float64{0, 0, size[0], size[1]}, size[2]
-	if c.FormValue("origin") == "middle" {
+	if form.Value("origin") == "middle" {
 		x, y := size[0]/2, size[1]/2
 		p.Bed = [4]float64{-x, -y, x, y}
 	}
 	const in = 5 // how far from the edges the head waits
 	left, right := p.Bed[0]+in, p.Bed[2]-in
 	front, back := p.Bed[1]+in, p.Bed[3]-in
-	switch c.FormValue("corner") {
+	switch form.Value("corner") {
 	case "back-left":
 		p.Park = [2]float64{left, back}
 	case "back-right":
@@ -140,12 +140,12 @@ func readAcquaintance(c fiber.Ctx) (plan.Printer, error) {
 			p.Stop[k] = word
 		}
 	}
-	switch c.FormValue("how") {
+	switch form.Value("how") {
 	case stopsAndWaits:
-		all(fields.Clip(c.FormValue("wait_word")))
+		all(fields.Clip(form.Value("wait_word")))
 	case stopsAlone:
-		all(fields.Clip(c.FormValue("wait_word")))
-		p.Stop[plan.Colour] = fields.Clip(c.FormValue("all_word"))
+		all(fields.Clip(form.Value("wait_word")))
+		p.Stop[plan.Colour] = fields.Clip(form.Value("all_word"))
 		p.Routine[plan.Colour] = "printer does it all"
 	case stopsForTime:
 		all(timeWord)
@@ -167,7 +167,7 @@ func (s *pages) makeAcquaintance(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	p, err := readAcquaintance(c)
+	p, err := readAcquaintance(fields.Of(c))
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/plan"
+	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/fields"
 	"dogear/web/say"
@@ -60,11 +61,7 @@ func changeViews(b *book.Book, p *plan.Plan) []changeView {
 
 // addChange lays what lies between two folds otherwise.
 func (s *pages) addChange(c fiber.Ctx) error {
-	kit, err := s.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		ch := plan.Change{ID: freeChange(p)}
 		var err error
 		if ch.BeforeLayer, ch.BeforeLine, err = begins(b, c.FormValue("from"),

@@ -98,15 +98,15 @@ func whereWords(ix *layer.Index, e *plan.Ear) string {
 	return strconv.Itoa(n)
 }
 
-// form reads and checks what a form says about an ear. Only what is there is
+// readEar reads and checks what a form says about an ear. Only what is there is
 // changed; a form that carries "all" says everything but place, kind and
 // filament.
-func (s *pages) form(c fiber.Ctx, b *book.Book, p *plan.Plan, e *plan.Ear) error {
-	place := c.FormValue("where")
-	if v := c.FormValue("before"); v != "" {
+func readEar(form fields.Form, b *book.Book, p *plan.Plan, e *plan.Ear, kit *store.Kit) error {
+	place := form.Value("where")
+	if v := form.Value("before"); v != "" {
 		place = "layer " + v
 	}
-	if v := c.FormValue("line"); v != "" && v != "0" {
+	if v := form.Value("line"); v != "" && v != "0" {
 		place = "line " + v
 	}
 	if place != "" {
@@ -114,17 +114,13 @@ func (s *pages) form(c fiber.Ctx, b *book.Book, p *plan.Plan, e *plan.Ear) error
 			return err
 		}
 	}
-	kit, err := s.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	if err := earKindForm(c, b, p, e, kit); err != nil {
+	if err := earKindForm(form, b, p, e, kit); err != nil {
 		return err
 	}
 	if err := fitsIn(b, p, e); err != nil {
 		return err
 	}
-	if c.FormValue("all") == "" {
+	if form.Value("all") == "" {
 		if e.Kind == plan.Own && len(e.Lines) == 0 {
 			e.Lines = []string{fields.Placeholder} // the card has the box to write them in
 		} else if e.Kind != plan.Own {
@@ -132,25 +128,25 @@ func (s *pages) form(c fiber.Ctx, b *book.Book, p *plan.Plan, e *plan.Ear) error
 		}
 		return nil
 	}
-	e.Note, e.Stop = fields.Clip(c.FormValue("note")), fields.Clip(c.FormValue("stop"))
-	e.Lines = ownLines(e, c.FormValue("lines"))
-	e.Land = c.FormValue("land")
-	switch v := c.FormValue("routine"); v {
+	e.Note, e.Stop = fields.Clip(form.Value("note")), fields.Clip(form.Value("stop"))
+	e.Lines = ownLines(e, form.Value("lines"))
+	e.Land = form.Value("land")
+	switch v := form.Value("routine"); v {
 	case "=": // steps of its own stay
 	case "":
 		e.Routine = nil
 	default:
 		e.Routine, _ = json.Marshal(v)
 	}
-	if err := earInsertForm(c, e, kit); err != nil {
+	if err := earInsertForm(form, e, kit); err != nil {
 		return err
 	}
-	return earExtrasForm(c, e)
+	return earExtrasForm(form, e)
 }
 
 // earKindForm reads what happens at an ear, and which filament goes on.
-func earKindForm(c fiber.Ctx, b *book.Book, p *plan.Plan, e *plan.Ear, kit *store.Kit) error {
-	switch kind := c.FormValue("kind"); {
+func earKindForm(form fields.Form, b *book.Book, p *plan.Plan, e *plan.Ear, kit *store.Kit) error {
+	switch kind := form.Value("kind"); {
 	case kind == "":
 	case kind == "stop":
 		e.Kind = plan.Insert
@@ -161,7 +157,7 @@ func earKindForm(c fiber.Ctx, b *book.Book, p *plan.Plan, e *plan.Ear, kit *stor
 			"an ear is a colour change, something to put "+
 				"in, a nozzle swap or own lines")
 	}
-	if v := c.FormValue("filament"); v != "" {
+	if v := form.Value("filament"); v != "" {
 		_, ours := kit.Filaments[v]
 		_, own := p.Filaments[v]
 		if !ours && !own {
@@ -198,8 +194,8 @@ func ownLines(e *plan.Ear, text string) []string {
 }
 
 // earInsertForm reads what goes in at an ear, and into which pockets.
-func earInsertForm(c fiber.Ctx, e *plan.Ear, kit *store.Kit) error {
-	switch v := c.FormValue("insert"); {
+func earInsertForm(form fields.Form, e *plan.Ear, kit *store.Kit) error {
+	switch v := form.Value("insert"); {
 	case e.Kind != plan.Insert || v == "":
 		e.Insert, e.Count, e.At, e.Pole = nil, 0, nil, ""
 	case v != "=":
@@ -210,15 +206,15 @@ func earInsertForm(c fiber.Ctx, e *plan.Ear, kit *store.Kit) error {
 		e.Insert = &i
 		fallthrough
 	default:
-		n, err := fields.Number(c, "count", 1, 1000)
+		n, err := form.Number("count", 1, 1000)
 		if err != nil {
 			return err
 		}
 		e.Count = int(n)
-		if err := choosePockets(c, e); err != nil {
+		if err := choosePockets(form, e); err != nil {
 			return err
 		}
-		if e.Pole = c.FormValue("pole"); e.Pole != "" && e.Pole != plan.Alike && e.Pole != plan.Opposite {
+		if e.Pole = form.Value("pole"); e.Pole != "" && e.Pole != plan.Alike && e.Pole != plan.Opposite {
 			e.Pole = ""
 		}
 	}
@@ -227,10 +223,10 @@ func earInsertForm(c fiber.Ctx, e *plan.Ear, kit *store.Kit) error {
 
 // earExtrasForm reads what only some ears have: slow layers over what was put in, another
 // nozzle, a heads-up, a bond pass.
-func earExtrasForm(c fiber.Ctx, e *plan.Ear) error {
+func earExtrasForm(form fields.Form, e *plan.Ear) error {
 	e.Bridge = nil
-	if e.Kind == plan.Insert && c.FormValue("slow") != "" {
-		v, err := fields.Number(c, "slow_to", 10, 100)
+	if e.Kind == plan.Insert && form.Value("slow") != "" {
+		v, err := form.Number("slow_to", 10, 100)
 		if err != nil {
 			return err
 		}
@@ -238,24 +234,24 @@ func earExtrasForm(c fiber.Ctx, e *plan.Ear) error {
 	}
 	e.Nozzle = 0
 	if e.Kind == plan.Nozzle {
-		v, err := fields.Number(c, "nozzle", 0, 5)
+		v, err := form.Number("nozzle", 0, 5)
 		if err != nil {
 			return err
 		}
 		e.Nozzle = v
 	}
 	e.HeadsUp = nil
-	if h, err := fields.Number(c, "heads_up", 0, 1000); err != nil {
+	if h, err := form.Number("heads_up", 0, 1000); err != nil {
 		return err
 	} else if h > 0 {
 		e.HeadsUp = &plan.HeadsUp{Minutes: h}
-		if c.FormValue("heads_up_unit") == "layers" {
+		if form.Value("heads_up_unit") == "layers" {
 			e.HeadsUp = &plan.HeadsUp{Layers: max(int(h), 1)}
 		}
 	}
 	e.BondPass = nil
-	if c.FormValue("bond") != "" {
-		f, err := fields.Number(c, "bond_flow", 1, 100)
+	if form.Value("bond") != "" {
+		f, err := form.Number("bond_flow", 1, 100)
 		if err != nil {
 			return err
 		}

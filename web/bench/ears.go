@@ -7,13 +7,23 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/plan"
+	"dogear/store"
 	"dogear/web/book"
+	"dogear/web/fields"
 	"dogear/web/say"
 	"dogear/web/site"
 )
 
 // change carries out one change of a print's marks.
 func (s *pages) change(c fiber.Ctx, f func(b *book.Book, p *plan.Plan) (string, error)) error {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, _ *store.Kit) (string, error) {
+		return f(b, p)
+	})
+}
+
+// changeWith carries out a change that asks the Kit.
+func (s *pages) changeWith(c fiber.Ctx,
+	f func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error)) error {
 	b, err := s.Open(c)
 	if err != nil {
 		return err
@@ -24,7 +34,7 @@ func (s *pages) change(c fiber.Ctx, f func(b *book.Book, p *plan.Plan) (string, 
 	}
 	said := ""
 	err = s.Store.Change(c.Context(), b.Print.ID, func(p *plan.Plan) error {
-		if said, err = f(b, p); err != nil {
+		if said, err = f(b, p, kit); err != nil {
 			return err
 		}
 		// From the first mark on the print remembers its printer: another one
@@ -44,9 +54,9 @@ func (s *pages) change(c fiber.Ctx, f func(b *book.Book, p *plan.Plan) (string, 
 }
 
 func (s *pages) addEar(c fiber.Ctx) error {
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		e := plan.Ear{ID: book.FreeID(p)}
-		if err := s.form(c, b, p, &e); err != nil {
+		if err := readEar(fields.Of(c), b, p, &e, kit); err != nil {
 			return "", err
 		}
 		if e.BeforeLayer == 0 && e.BeforeLine == 0 && e.AtHeight == nil && e.FileNumber == nil {
@@ -67,7 +77,7 @@ func ear(c fiber.Ctx, p *plan.Plan) (int, error) {
 }
 
 func (s *pages) changeEar(c fiber.Ctx) error {
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		i, err := ear(c, p)
 		if err != nil {
 			return "", err
@@ -76,7 +86,7 @@ func (s *pages) changeEar(c fiber.Ctx) error {
 		if err := unchanged(c, &e); err != nil {
 			return "", err
 		}
-		if err := s.form(c, b, p, &e); err != nil {
+		if err := readEar(fields.Of(c), b, p, &e, kit); err != nil {
 			return "", err
 		}
 		p.Ears[i] = e
@@ -126,11 +136,7 @@ func (s *pages) removeEar(c fiber.Ctx) error {
 
 // usePrinter chooses the printer of the Kit that a print is for.
 func (s *pages) usePrinter(c fiber.Ctx) error {
-	kit, err := s.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	return s.change(c, func(_ *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(_ *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		key := c.FormValue("printer")
 		pr, ok := kit.Printers[key]
 		if !ok {
@@ -178,9 +184,9 @@ func (s *pages) filamentAxis(c fiber.Ctx) error {
 }
 
 func (s *pages) firstFilament(c fiber.Ctx) error {
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		e := plan.Ear{Kind: plan.Colour, BeforeLayer: 1}
-		if err := s.form(c, b, p, &e); err != nil {
+		if err := readEar(fields.Of(c), b, p, &e, kit); err != nil {
 			return "", err
 		}
 		p.First = e.Filament

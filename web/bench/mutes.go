@@ -12,6 +12,7 @@ import (
 	"dogear/core/plan"
 	"dogear/store"
 	"dogear/web/book"
+	"dogear/web/fields"
 	"dogear/web/say"
 )
 
@@ -20,12 +21,8 @@ const mostRuns = 2000
 
 // mute leaves lines out, unmute brings them back.
 func (s *pages) mute(c fiber.Ctx) error {
-	kit, err := s.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
-		runs, err := spans(c, b)
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
+		runs, err := spans(fields.Of(c), b)
 		if err != nil {
 			return "", err
 		}
@@ -72,10 +69,10 @@ func (s *pages) unmute(c fiber.Ctx) error {
 
 // spans are the runs of lines of a request: from and to, or several as runs
 // ("12-20,31-44").
-func spans(c fiber.Ctx, b *book.Book) ([]plan.Span, error) {
-	text := c.FormValue("runs")
+func spans(form fields.Form, b *book.Book) ([]plan.Span, error) {
+	text := form.Value("runs")
 	if text == "" {
-		m, err := span(b, c.FormValue("from"), c.FormValue("to"))
+		m, err := span(b, form.Value("from"), form.Value("to"))
 		return []plan.Span{m}, err
 	}
 	var out []plan.Span

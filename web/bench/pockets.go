@@ -14,6 +14,7 @@ import (
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
+	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/fields"
 	"dogear/web/say"
@@ -158,11 +159,7 @@ func takes(b *book.Book, m *book.Marked, p *landmark.Pocket) []string {
 
 // addInsert marks the fold at which something best goes into some pockets.
 func (s *pages) addInsert(c fiber.Ctx) error {
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
-		kit, err := s.Store.Kit(c.Context())
-		if err != nil {
-			return "", err
-		}
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		all := b.Found()
 		e := plan.Ear{ID: book.FreeID(p), Kind: plan.Insert}
 		n, why := 0, ""
@@ -209,11 +206,11 @@ func (s *pages) addInsert(c fiber.Ctx) error {
 }
 
 // choosePockets reads from a form into which pockets something goes.
-func choosePockets(c fiber.Ctx, e *plan.Ear) error {
+func choosePockets(form fields.Form, e *plan.Ear) error {
 	e.At = nil
-	for _, v := range c.Request().PostArgs().PeekMulti("pocket") {
+	for _, v := range form.All("pocket") {
 		var at [2]float64
-		if _, err := fmt.Sscanf(string(v), "%f,%f", &at[0], &at[1]); err != nil {
+		if _, err := fmt.Sscanf(v, "%f,%f", &at[0], &at[1]); err != nil {
 			return say.Sentence(fiber.StatusUnprocessableEntity, "there is no such pocket in this print")
 		}
 		e.At = append(e.At, at)

@@ -21,11 +21,7 @@ import (
 // takeOver makes an ear of a stop that was in the file, or of all of them: its lines are muted
 // and the printer is stopped by a routine instead.
 func (s *pages) takeOver(c fiber.Ctx) error {
-	kit, err := s.Store.Kit(c.Context())
-	if err != nil {
-		return err
-	}
-	return s.change(c, func(b *book.Book, p *plan.Plan) (string, error) {
+	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		found, err := b.Foreign()
 		if err != nil {
 			return "", err

@@ -21,7 +21,7 @@ import (
 // never change, so they may be shared.
 type Book struct {
 	Print   store.Print
-	Src     *store.Source
+	Src     layer.Source
 	Ix      *layer.Index
 	Outline *raster.Outline
 	Marks   *landmark.Report

@@ -116,7 +116,7 @@ func (s *pages) cameClean(c fiber.Ctx) error {
 	}
 	v.Was = v.Purge
 	if c.FormValue("mm") != "" {
-		v.Now, err = fields.Number(c, "mm", 1, 2000)
+		v.Now, err = fields.Of(c).Number("mm", 1, 2000)
 	} else if v.Now, err = plan.NextPurge(v.Purge, c.FormValue("clean")); err != nil {
 		err = say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}

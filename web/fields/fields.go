@@ -3,6 +3,7 @@ package fields
 
 import (
 	"fmt"
+	"net/url"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -23,12 +24,33 @@ func NumberOrBlank(v float64) string {
 // Placeholder stands for a person's own lines until they are written.
 const Placeholder = "; your lines"
 
-// Number reads a number of a form; nothing written is the lowest.
-func Number(c fiber.Ctx, name string, low, high float64) (float64, error) {
-	if strings.TrimSpace(c.FormValue(name)) == "" {
+// Form is what somebody has filled in: names and values, as a browser sends them.
+type Form url.Values
+
+// Of is the form of a request.
+func Of(c fiber.Ctx) Form {
+	f := Form{}
+	for k, v := range c.Request().PostArgs().All() {
+		f[string(k)] = append(f[string(k)], string(v))
+	}
+	for k, v := range c.Request().URI().QueryArgs().All() {
+		f[string(k)] = append(f[string(k)], string(v))
+	}
+	return f
+}
+
+// Value is what a field holds; "" when it is not there.
+func (f Form) Value(name string) string { return url.Values(f).Get(name) }
+
+// All are the values of a field that may be there several times.
+func (f Form) All(name string) []string { return f[name] }
+
+// Number reads a number; nothing written is the lowest.
+func (f Form) Number(name string, low, high float64) (float64, error) {
+	if strings.TrimSpace(f.Value(name)) == "" {
 		return low, nil
 	}
-	v, err := Amount(c.FormValue(name), low, high)
+	v, err := Amount(f.Value(name), low, high)
 	if err != nil {
 		return 0, say.Sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("%s: %v",
 			strings.ReplaceAll(name, "_", " "), err))
@@ -36,12 +58,12 @@ func Number(c fiber.Ctx, name string, low, high float64) (float64, error) {
 	return v, nil
 }
 
-// Needed reads a number of a form that has to be there.
-func Needed(c fiber.Ctx, name, called string, low, high float64) (float64, error) {
-	if strings.TrimSpace(c.FormValue(name)) == "" {
+// Needed reads a number that has to be there; called is what it is asked for by.
+func (f Form) Needed(name, called string, low, high float64) (float64, error) {
+	if strings.TrimSpace(f.Value(name)) == "" {
 		return 0, say.Sentence(fiber.StatusUnprocessableEntity, "say "+called)
 	}
-	return Number(c, name, low, high)
+	return f.Number(name, low, high)
 }
 
 // Amount reads a number that somebody wrote.

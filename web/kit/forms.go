@@ -63,26 +63,26 @@ func printerFormOf(kit *store.Kit, p plan.Printer) printerForm {
 }
 
 // readPrinter reads a printer's form; what it does not show stays as it was.
-func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
+func readPrinter(form fields.Form, was plan.Printer) (plan.Printer, error) {
 	p := was
 	var err error
 	bad := func(text string) (plan.Printer, error) {
 		return p, say.Sentence(fiber.StatusUnprocessableEntity, text)
 	}
-	if p.Name = fields.Clip(c.FormValue("name")); p.Name == "" {
+	if p.Name = fields.Clip(form.Value("name")); p.Name == "" {
 		return bad("give the printer a name")
 	}
 	for i, f := range []string{"x0", "y0", "x1", "y1"} {
-		p.Bed[i], err = fields.Needed(c, f, "where the bed begins and ends, in mm", -2000, 2000)
+		p.Bed[i], err = form.Needed(f, "where the bed begins and ends, in mm", -2000, 2000)
 		if err != nil {
 			return p, err
 		}
 	}
-	if p.Top, err = fields.Needed(c, "top", "how high it can print, in mm", 1, 5000); err != nil {
+	if p.Top, err = form.Needed("top", "how high it can print, in mm", 1, 5000); err != nil {
 		return p, err
 	}
 	for i, f := range []string{"park_x", "park_y"} {
-		if p.Park[i], err = fields.Needed(c, f, "where the head waits, X and Y", -2000,
+		if p.Park[i], err = form.Needed(f, "where the head waits, X and Y", -2000,
 			2000); err != nil {
 			return p, err
 		}
@@ -91,48 +91,48 @@ func readPrinter(c fiber.Ctx, was plan.Printer) (plan.Printer, error) {
 		name string
 		to   *float64
 	}{{"head_reach", &p.Head[0]}, {"head_free", &p.Head[1]}, {"gantry", &p.Gantry}} {
-		if *n.to, err = fields.Number(c, n.name, 0, 1000); err != nil {
+		if *n.to, err = form.Number(n.name, 0, 1000); err != nil {
 			return p, err
 		}
 	}
-	if p.Hottest, err = fields.Number(c, "hottest", 0, 600); err != nil {
+	if p.Hottest, err = form.Number("hottest", 0, 600); err != nil {
 		return p, err
 	}
 	p.Assumed = false // somebody has looked at it
-	if p.Places, err = readPlaces(c.FormValue("places")); err != nil {
+	if p.Places, err = readPlaces(form.Value("places")); err != nil {
 		return bad(err.Error())
 	}
 	p.Stop, p.Routine = map[string]string{}, map[string]string{}
 	for _, k := range plan.Kinds {
 		key := strings.ReplaceAll(k, " ", "-")
-		if w := fields.Clip(c.FormValue("stop_" + key)); w != "" {
+		if w := fields.Clip(form.Value("stop_" + key)); w != "" {
 			p.Stop[k] = w
 		}
-		if r := c.FormValue("routine_" + key); r != "" {
+		if r := form.Value("routine_" + key); r != "" {
 			p.Routine[k] = r
 		}
 	}
-	p.Shift = fields.Lines(c.FormValue("shift"))
-	p.SettleBefore, p.SettleAfter, p.Knows = fields.Lines(c.FormValue("before")),
-		fields.Lines(c.FormValue("after")),
-		fields.Lines(c.FormValue("knows"))
-	p.StayAwake, p.Ignores = fields.Lines(c.FormValue("awake")), fields.Lines(c.FormValue("ignores"))
-	if p.Holds, err = fields.Number(c, "holds", 0, 10000); err != nil {
+	p.Shift = fields.Lines(form.Value("shift"))
+	p.SettleBefore, p.SettleAfter, p.Knows = fields.Lines(form.Value("before")),
+		fields.Lines(form.Value("after")),
+		fields.Lines(form.Value("knows"))
+	p.StayAwake, p.Ignores = fields.Lines(form.Value("awake")), fields.Lines(form.Value("ignores"))
+	if p.Holds, err = form.Number("holds", 0, 10000); err != nil {
 		return p, err
 	}
-	if p.Pace, err = fields.Number(c, "pace", 0, 4); err != nil {
+	if p.Pace, err = form.Number("pace", 0, 4); err != nil {
 		return p, err
 	}
 	if p.Pace != was.Pace { // somebody knows better than what was seen
 		p.Paced = 0
 	}
-	p.Silent, p.Blank = c.FormValue("silent") != "", c.FormValue("blank") != ""
-	p.HomesFirst = c.FormValue("homes_first") != ""
-	p.StopBeforeMark = c.FormValue("before_mark") != ""
-	p.HomesAfterSwap = c.FormValue("home_after_swap") != ""
-	p.Resume = fields.Clip(c.FormValue("resume"))
+	p.Silent, p.Blank = form.Value("silent") != "", form.Value("blank") != ""
+	p.HomesFirst = form.Value("homes_first") != ""
+	p.StopBeforeMark = form.Value("before_mark") != ""
+	p.HomesAfterSwap = form.Value("home_after_swap") != ""
+	p.Resume = fields.Clip(form.Value("resume"))
 	p.G90MovesE = nil
-	if a := c.FormValue("axis"); a == "steps" || a == "start" {
+	if a := form.Value("axis"); a == "steps" || a == "start" {
 		moves := a == "steps"
 		p.G90MovesE = &moves
 	}
@@ -186,12 +186,12 @@ func behind(kit *store.Kit, key string, f *plan.Filament) []behindView {
 }
 
 // readFilament reads a filament's form; the others of the Kit are those it can come behind.
-func readFilament(c fiber.Ctx, kit plan.Kit, key string) (plan.Filament, error) {
+func readFilament(form fields.Form, kit plan.Kit, key string) (plan.Filament, error) {
 	var f plan.Filament
-	if f.Name = fields.Clip(c.FormValue("name")); f.Name == "" {
+	if f.Name = fields.Clip(form.Value("name")); f.Name == "" {
 		return f, say.Sentence(fiber.StatusUnprocessableEntity, "give the filament a name")
 	}
-	f.Colour, f.Material = strings.ToLower(c.FormValue("colour")), fields.Clip(c.FormValue("material"))
+	f.Colour, f.Material = strings.ToLower(form.Value("colour")), fields.Clip(form.Value("material"))
 	for _, n := range []struct {
 		name string
 		to   *float64
@@ -202,17 +202,17 @@ func readFilament(c fiber.Ctx, kit plan.Kit, key string) (plan.Filament, error) 
 		{"purge", &f.Purge, 2000}, {"load", &f.Load, 2000}, {"unload", &f.Unload, 2000},
 		{"diameter", &f.Diameter, 5}, {"density", &f.Density, 20},
 	} {
-		v, err := fields.Number(c, n.name, 0, n.high)
+		v, err := form.Number(n.name, 0, n.high)
 		if err != nil {
 			return f, err
 		}
 		*n.to = v
 	}
 	for k, o := range kit.Filaments {
-		if k == key || strings.TrimSpace(c.FormValue("after:"+k)) == "" {
+		if k == key || strings.TrimSpace(form.Value("after:"+k)) == "" {
 			continue
 		}
-		mm, err := fields.Amount(c.FormValue("after:"+k), 0, 2000)
+		mm, err := fields.Amount(form.Value("after:"+k), 0, 2000)
 		if err != nil {
 			return f, say.Sentence(fiber.StatusUnprocessableEntity, fmt.Sprintf("after %s: %v", o.Name, err))
 		}
@@ -229,9 +229,9 @@ func readFilament(c fiber.Ctx, kit plan.Kit, key string) (plan.Filament, error) 
 	return f, nil
 }
 
-func readInsert(c fiber.Ctx) (plan.InsertPart, error) {
-	i := plan.InsertPart{Name: fields.Clip(c.FormValue("name")), Shape: c.FormValue("shape"),
-		Steel: c.FormValue("steel") != "", Magnet: c.FormValue("magnet") != ""}
+func readInsert(form fields.Form) (plan.InsertPart, error) {
+	i := plan.InsertPart{Name: fields.Clip(form.Value("name")), Shape: form.Value("shape"),
+		Steel: form.Value("steel") != "", Magnet: form.Value("magnet") != ""}
 	if i.Name == "" {
 		return i, say.Sentence(fiber.StatusUnprocessableEntity, "give the insert a name")
 	}
@@ -240,7 +240,7 @@ func readInsert(c fiber.Ctx) (plan.InsertPart, error) {
 		to   *float64
 	}{{"across", &i.Across}, {"length", &i.Length}, {"inner", &i.Inner}, {"height", &i.Height},
 		{"grams", &i.Grams}, {"tolerance", &i.Tolerance}} {
-		v, err := fields.Number(c, n.name, 0, 500)
+		v, err := form.Number(n.name, 0, 500)
 		if err != nil {
 			return i, err
 		}
@@ -263,7 +263,7 @@ func readInsert(c fiber.Ctx) (plan.InsertPart, error) {
 
 // planPreview draws the bed as a form that is being filled in says.
 func (s *pages) planPreview(c fiber.Ctx) error {
-	p, err := readPrinter(c, plan.Printer{})
+	p, err := readPrinter(fields.Of(c), plan.Printer{})
 	if err != nil {
 		return err
 	}

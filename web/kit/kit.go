@@ -13,6 +13,7 @@ import (
 
 	"dogear/core/plan"
 	"dogear/web/draw"
+	"dogear/web/fields"
 	"dogear/web/say"
 	"dogear/web/site"
 )
@@ -138,19 +139,19 @@ func (s *pages) kitSave(c fiber.Ctx) error {
 	it := plan.Item{Drawer: d, Key: key}
 	switch d {
 	case plan.Printers:
-		p, err := readPrinter(c, kit.Printers[key])
+		p, err := readPrinter(fields.Of(c), kit.Printers[key])
 		if err != nil {
 			return err
 		}
 		it.Doc, it.Key = p, say.Or(key, FreeKey(p.Name, kit.Keys[d]))
 	case plan.Filaments:
-		f, err := readFilament(c, kit.Kit, key)
+		f, err := readFilament(fields.Of(c), kit.Kit, key)
 		if err != nil {
 			return err
 		}
 		it.Doc, it.Key = f, say.Or(key, FreeKey(f.Name, kit.Keys[d]))
 	case plan.Inserts:
-		i, err := readInsert(c)
+		i, err := readInsert(fields.Of(c))
 		if err != nil {
 			return err
 		}

@@ -41,9 +41,9 @@ func (s *pages) routineSteps(c fiber.Ctx) error {
 	detail := c.FormValue("as") != "form"
 	if !shipped {
 		if detail {
-			r, err = readSteps(c)
+			r, err = readSteps(fields.Of(c))
 		} else {
-			r, err = readSimple(c, was)
+			r, err = readSimple(fields.Of(c), was)
 		}
 		if err != nil {
 			return err
@@ -115,19 +115,19 @@ func alter(r plan.Routine, act string) (string, plan.Routine, error) {
 const mostSteps = 60
 
 // readSteps reads the steps of the editor's form.
-func readSteps(c fiber.Ctx) (plan.Routine, error) {
+func readSteps(form fields.Form) (plan.Routine, error) {
 	var r plan.Routine
 	for i := range mostSteps {
 		f := func(name string) string {
 			return strings.TrimSpace(
-				c.FormValue(fmt.Sprintf("s%d_%s", i, name)))
+				form.Value(fmt.Sprintf("s%d_%s", i, name)))
 		}
 		st := plan.Step{Do: f("do")}
 		if st.Do == "" {
 			break
 		}
 		num := func(name string, to *float64, low, high float64) error {
-			v, err := fields.Number(c, fmt.Sprintf("s%d_%s", i, name), low, high)
+			v, err := form.Number(fmt.Sprintf("s%d_%s", i, name), low, high)
 			*to = v
 			return err
 		}
@@ -146,7 +146,7 @@ func readSteps(c fiber.Ctx) (plan.Routine, error) {
 			err = num("mm", &st.MM, 0, 500)
 		case "park":
 			at := fmt.Sprintf("s%d_", i)
-			st, err = readPark(c, at+"place", at+"x", at+"y")
+			st, err = readPark(form, at+"place", at+"x", at+"y")
 			st.Do = "park"
 		case "fan":
 			if f("percent") != "" {

@@ -79,18 +79,18 @@ func placesOf(pr *plan.Printer, st plan.Step) []fields.Choice {
 }
 
 // readPark reads where the head goes aside to.
-func readPark(c fiber.Ctx, place, x, y string) (st plan.Step, err error) {
-	switch what, name, _ := strings.Cut(c.FormValue(place), ":"); what {
+func readPark(form fields.Form, place, x, y string) (st plan.Step, err error) {
+	switch what, name, _ := strings.Cut(form.Value(place), ":"); what {
 	case "keep":
 		st.Keep = true
 	case "at":
 		st.At = fields.Clip(name)
 	case "xy":
 		var ax, ay float64
-		if ax, err = fields.Number(c, x, -2000, 2000); err == nil {
-			ay, err = fields.Number(c, y, -2000, 2000)
+		if ax, err = form.Number(x, -2000, 2000); err == nil {
+			ay, err = form.Number(y, -2000, 2000)
 		}
-		if c.FormValue(x) == "" || c.FormValue(y) == "" { // chosen just now: begin at the corner
+		if form.Value(x) == "" || form.Value(y) == "" { // chosen just now: begin at the corner
 			ax, ay = 5, 5
 		}
 		st.X, st.Y = &ax, &ay
@@ -99,7 +99,7 @@ func readPark(c fiber.Ctx, place, x, y string) (st plan.Step, err error) {
 }
 
 // readSimple reads the form; what it does not show stays as it was.
-func readSimple(c fiber.Ctx, was plan.Routine) (plan.Routine, error) {
+func readSimple(form fields.Form, was plan.Routine) (plan.Routine, error) {
 	s, ok := was.Simple()
 	if !ok {
 		return nil, say.Sentence(fiber.StatusConflict,
@@ -114,7 +114,7 @@ func readSimple(c fiber.Ctx, was plan.Routine) (plan.Routine, error) {
 	}{{"tones", &times, 20}, {"draw_back", &s.Retract.MM, 100}, {"up", &s.Lift, 500},
 		{"purge", &s.Purge.MM, 2000}, {"bond_pass", &bond, 100}} {
 		var err error
-		if *n.to, err = fields.Number(c, n.name, 0, n.high); err != nil {
+		if *n.to, err = form.Number(n.name, 0, n.high); err != nil {
 			return nil, err
 		}
 	}
@@ -136,10 +136,10 @@ func readSimple(c fiber.Ctx, was plan.Routine) (plan.Routine, error) {
 		s.Purge.Speed = fresh["purge"].Speed
 	}
 	var err error
-	if s.Park, err = readPark(c, "place", "x", "y"); err != nil {
+	if s.Park, err = readPark(form, "place", "x", "y"); err != nil {
 		return nil, err
 	}
-	switch c.FormValue("meanwhile") {
+	switch form.Value("meanwhile") {
 	case staysHot:
 		s.Cool = 0
 	case staysWarm:
@@ -151,16 +151,16 @@ func readSimple(c fiber.Ctx, was plan.Routine) (plan.Routine, error) {
 			s.Cool = plan.ColdWait
 		}
 	}
-	if c.FormValue("until") == "" {
+	if form.Value("until") == "" {
 		s.Wait, s.Warn = 0, 0
-	} else if s.Wait, err = fields.Number(c, "seconds", 0, 86400); err != nil {
+	} else if s.Wait, err = form.Number("seconds", 0, 86400); err != nil {
 		return nil, err
 	} else if s.Wait == 0 {
 		s.Wait, s.Warn = 120, 20
 	} else {
 		s.Warn = min(max(s.Warn, 10), s.Wait)
 	}
-	s.Message = fields.Clip(c.FormValue("message"))
-	s.Before, s.After = fields.Lines(c.FormValue("before")), fields.Lines(c.FormValue("after"))
+	s.Message = fields.Clip(form.Value("message"))
+	s.Before, s.After = fields.Lines(form.Value("before")), fields.Lines(form.Value("after"))
 	return s.Routine(), nil
 }

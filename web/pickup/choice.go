@@ -86,7 +86,7 @@ func (s *pages) decide(c fiber.Ctx) error {
 			ch.Gentle = v == "1"
 		}
 		if c.FormValue("all") != "" {
-			if err := amounts(c, ch); err != nil {
+			if err := amounts(fields.Of(c), ch); err != nil {
 				return "", err
 			}
 			d.GoesOn = c.FormValue("prime_wait") == ""
@@ -120,10 +120,10 @@ func insideAt(b *book.Book, ch *pickup.Choice, line, along string) (string, erro
 }
 
 // amounts reads the numbers of a pick-up.
-func amounts(c fiber.Ctx, ch *pickup.Choice) error {
+func amounts(form fields.Form, ch *pickup.Choice) error {
 	for i := range pickup.Bounds {
 		b := &pickup.Bounds[i]
-		text := strings.ReplaceAll(strings.TrimSpace(c.FormValue(b.Name)), ",", ".")
+		text := strings.ReplaceAll(strings.TrimSpace(form.Value(b.Name)), ",", ".")
 		to := b.Of(ch)
 		if text == "" {
 			*to = 0
@@ -136,7 +136,7 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		}
 		*to = v
 	}
-	k, err := fields.Number(c, "ease_layers", 0, 50)
+	k, err := form.Number("ease_layers", 0, 50)
 	if err != nil {
 		return err
 	}
@@ -145,7 +145,7 @@ func amounts(c fiber.Ctx, ch *pickup.Choice) error {
 		name string
 		to   **[2]float64
 	}{{"home_at", &ch.HomeAt}, {"prime_at", &ch.PrimeAt}} {
-		text := strings.TrimSpace(c.FormValue(p.name))
+		text := strings.TrimSpace(form.Value(p.name))
 		if text == "" {
 			*p.to = nil
 			continue

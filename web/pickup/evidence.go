@@ -80,7 +80,7 @@ func (s *pages) readEvidence(c fiber.Ctx, b *book.Book) (*pickup.Evidence, error
 		}
 		e.From = n
 	case pickup.Weight, pickup.Spool:
-		if err := weighed(c, e); err != nil {
+		if err := weighed(fields.Of(c), e); err != nil {
 			return nil, err
 		}
 	case pickup.Touch, pickup.Caliper, pickup.Layer, pickup.FileNumber, pickup.Percent, pickup.Line,
@@ -113,10 +113,10 @@ func (s *pages) readEvidence(c fiber.Ctx, b *book.Book) (*pickup.Evidence, error
 
 // weighed reads what belongs to a weight: how dense the filament is, and what was cut off the
 // part.
-func weighed(c fiber.Ctx, e *pickup.Evidence) (err error) {
-	if e.Density, err = fields.Needed(c, "density", "how dense the filament is, in g/cm³", 0.2,
+func weighed(form fields.Form, e *pickup.Evidence) (err error) {
+	if e.Density, err = form.Needed("density", "how dense the filament is, in g/cm³", 0.2,
 		20); err == nil && e.Kind == pickup.Weight {
-		e.Value, err = fields.Number(c, "cut", 0, 1e5)
+		e.Value, err = form.Number("cut", 0, 1e5)
 	}
 	return err
 }

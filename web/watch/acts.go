@@ -13,6 +13,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/watch"
 	"dogear/store"
+	"dogear/web/fields"
 	"dogear/web/say"
 	"dogear/web/site"
 )
@@ -49,7 +50,7 @@ func (s *pages) watchDo(c fiber.Ctx) error {
 		err = change(func(w *watch.Watch) error { return w.GoesOn(now, v.cues, total) })
 	case "is":
 		var seconds float64
-		if seconds, err = v.place(c); err == nil {
+		if seconds, err = v.place(fields.Of(c)); err == nil {
 			err = change(func(w *watch.Watch) error { return w.Is(now, seconds, v.cues, total) })
 		}
 	case "over":
@@ -103,11 +104,11 @@ func (s *pages) noteWatch(c fiber.Ctx, v *runningPrint, what string) {
 }
 
 // place reads where somebody says the printer is.
-func (v *runningPrint) place(c fiber.Ctx) (float64, error) {
-	x, err := strconv.ParseFloat(strings.ReplaceAll(strings.TrimSpace(c.FormValue("value")), ",", "."),
+func (v *runningPrint) place(form fields.Form) (float64, error) {
+	x, err := strconv.ParseFloat(strings.ReplaceAll(strings.TrimSpace(form.Value("value")), ",", "."),
 		64)
 	n := len(v.b.Ix.Layers)
-	switch kind := c.FormValue("kind"); {
+	switch kind := form.Value("kind"); {
 	case err != nil:
 		return 0, say.Sentence(fiber.StatusUnprocessableEntity, "write a number")
 	case kind == "layer" && x >= 1 && x <= float64(n):
