@@ -48,7 +48,8 @@ func TestReadEar(t *testing.T) {
 		"too many": {form: fields.Form{"before": {"9"}, "kind": {plan.Insert}, "all": {"1"},
 			"insert": {"nut"}, "count": {"2000"}}, says: "Count: “2000” must be a number from 1 to 1000."},
 		"a nozzle, with a comma": {form: fields.Form{"before": {"9"}, "kind": {plan.Nozzle},
-			"all": {"1"}, "nozzle": {"0,6"}}, want: plan.Ear{BeforeLayer: 9, Kind: plan.Nozzle, Nozzle: 0.6}},
+			"all": {"1"}, "nozzle": {"0,6"}},
+			want: plan.Ear{BeforeLayer: 9, Kind: plan.Nozzle, Nozzle: 0.6}},
 		"above the top": {form: fields.Form{"before": {"900"}, "kind": {"stop"}},
 			says: "There is no layer 900; this print has 17."},
 	} {
