@@ -386,3 +386,13 @@ func (p *Plan) FilamentName(key string) string {
 	}
 	return key
 }
+
+// FreeID returns an id that no ear of the plan has.
+func (p *Plan) FreeID() string {
+	for k := 1; ; k++ {
+		id := fmt.Sprintf("a%d", k)
+		if !slices.ContainsFunc(p.Ears, func(e Ear) bool { return e.ID == id }) {
+			return id
+		}
+	}
+}

@@ -1,6 +1,8 @@
 // What a print that is open knows of its layers.
 import { test } from "node:test";
 import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { nextOf } from "../../web/assets/js/bands.js";
 import { Book } from "../../web/assets/js/book.js";
 
 const facts = (z, more = {}) => ({
@@ -67,4 +69,11 @@ test("a layer is asked for once, and again when it did not come", async () => {
   assert.ok(x && x === y);
   assert.equal(await b.order(9), null); // there is no such layer
   assert.equal(asked, 2);
+});
+
+test("the next filament is the one that the server would take", () => {
+  const table = JSON.parse(
+    readFileSync(new URL("../../core/apply/testdata/next.json", import.meta.url)),
+  );
+  for (const c of table) assert.equal(nextOf(c.bands, c.before, c.line, c.kit), c.want, c.name);
 });

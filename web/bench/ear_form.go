@@ -260,24 +260,14 @@ func earExtrasForm(form fields.Form, e *plan.Ear) error {
 	return nil
 }
 
-// another is a filament to change to at an ear: the first one that is not laid
-// before it.
+// another is a filament to change to at an ear.
 func another(b *book.Book, p *plan.Plan, e *plan.Ear, keys []string) string {
-	before := p.First
 	n, line := apply.Place(b.Ix, e)
-	for _, o := range book.Ears(p, b.Ix) {
-		if m, l := apply.Place(b.Ix, &o); o.Kind == plan.Colour && o.Filament != "" &&
-			(m < n || m == n && l < line) {
-			before = o.Filament
-		}
+	others := *p
+	others.Ears = slices.DeleteFunc(slices.Clone(p.Ears),
+		func(o plan.Ear) bool { return o.ID == e.ID })
+	if others.First == "" && len(keys) > 0 {
+		others.First = keys[0]
 	}
-	if before == "" && len(keys) > 0 {
-		before = keys[0]
-	}
-	for _, k := range keys {
-		if k != before {
-			return k
-		}
-	}
-	return ""
+	return apply.NextFilament(apply.Bands(&others, b.Ix), n, line, keys)
 }

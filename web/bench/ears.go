@@ -55,7 +55,7 @@ func (s *pages) changeWith(c fiber.Ctx,
 
 func (s *pages) addEar(c fiber.Ctx) error {
 	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
-		e := plan.Ear{ID: book.FreeID(p)}
+		e := plan.Ear{ID: p.FreeID()}
 		if err := readEar(fields.Of(c), b, p, &e, kit); err != nil {
 			return "", err
 		}
@@ -102,7 +102,7 @@ func (s *pages) copyEar(c fiber.Ctx) error {
 			return "", err
 		}
 		e := p.Ears[i]
-		e.ID = book.FreeID(p)
+		e.ID = p.FreeID()
 		if err := locateEar(b, p, &e, c.FormValue("where")); err != nil {
 			return "", err
 		}

@@ -71,7 +71,7 @@ func (v *marginView) ears(b *book.Book, m *book.Marked, res *apply.Result, open 
 			made[res.Blocks[i].Ear.ID] = &res.Blocks[i]
 		}
 	}
-	all := book.Ears(m.Plan, b.Ix)
+	all := apply.Ears(m.Plan, b.Ix)
 	for i := range all {
 		e := &all[i]
 		x := newEarView(m, b, e)

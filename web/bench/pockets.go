@@ -161,7 +161,7 @@ func takes(b *book.Book, m *book.Marked, p *landmark.Pocket) []string {
 func (s *pages) addInsert(c fiber.Ctx) error {
 	return s.changeWith(c, func(b *book.Book, p *plan.Plan, kit *store.Kit) (string, error) {
 		all := b.Found()
-		e := plan.Ear{ID: book.FreeID(p), Kind: plan.Insert}
+		e := plan.Ear{ID: p.FreeID(), Kind: plan.Insert}
 		n, why := 0, ""
 		part, ok := kit.Inserts[c.FormValue("insert")]
 		for _, t := range strings.Split(c.FormValue("pockets"), ",") {

@@ -108,7 +108,7 @@ func takeStop(b *book.Book, p *plan.Plan, kit *store.Kit, st *foreign.Stop) (*pl
 	if muted(p, at) {
 		return nil, say.Sentence(fiber.StatusConflict, "this stop is left out already")
 	}
-	e := plan.Ear{ID: book.FreeID(p), Kind: st.Kind, Stop: fields.Clip(st.Line), BeforeLine: at}
+	e := plan.Ear{ID: p.FreeID(), Kind: st.Kind, Stop: fields.Clip(st.Line), BeforeLine: at}
 	place := fmt.Sprintf("line %d", at)
 	n, inside := apply.Place(b.Ix, &e)
 	if inside == 0 {

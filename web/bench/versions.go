@@ -142,7 +142,7 @@ func compareEars(old *book.Book, om *book.Marked, b *book.Book, m *book.Marked) 
 	var out []compareEar
 	at := map[string]int{}
 	add := func(k *book.Book, mk *book.Marked, newer bool) {
-		for _, e := range book.Ears(mk.Plan, k.Ix) {
+		for _, e := range apply.Ears(mk.Plan, k.Ix) {
 			n, _ := apply.Place(k.Ix, &e)
 			i, ok := at[e.ID]
 			if !ok {

@@ -7,7 +7,6 @@ import (
 
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/web/book"
 	"dogear/web/site"
 )
 
@@ -33,7 +32,7 @@ func (s *pages) along(ctx context.Context, b *binding, id int64) error {
 				case n == 0, n == q.From && i > 0:
 					left++
 				case n >= q.From && n <= q.To:
-					e.ID, e.BeforeLayer = book.FreeID(p), below+n-q.From+1
+					e.ID, e.BeforeLayer = p.FreeID(), below+n-q.From+1
 					e.Z, e.Near, e.Seen = nil, nil, nil // told of another file
 					p.Ears = append(p.Ears, e)
 					takeFilament(p, of, e.Filament)

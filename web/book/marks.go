@@ -7,28 +7,12 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"sort"
 
 	"dogear/core/apply"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/routine"
 	"dogear/store"
 )
-
-// FreeID returns an id that no ear of the plan has.
-func FreeID(p *plan.Plan) string {
-	for k := 1; ; k++ {
-		id := fmt.Sprintf("a%d", k)
-		used := false
-		for _, e := range p.Ears {
-			used = used || e.ID == id
-		}
-		if !used {
-			return id
-		}
-	}
-}
 
 // WithKit is a plan with what it uses of the Kit put in.
 func WithKit(p *plan.Plan, kit *store.Kit) *plan.Plan {
@@ -101,47 +85,20 @@ func (m *Marked) Printer() {
 	p.Printer = &pr
 }
 
-// Band is what is laid in one filament: from layer From on, or, with a line,
-// from that line inside of it.
+// Band is what is laid in one filament, with how that looks.
 type Band struct {
-	From     int    `json:"from"`
-	Line     int64  `json:"line"`
-	Filament string `json:"filament"`
-	Colour   string `json:"colour"`
-	Name     string `json:"name"`
+	apply.Band
+	Colour string `json:"colour"`
+	Name   string `json:"name"`
 }
 
 // Bands are what is laid in one filament after another.
 func (m *Marked) Bands(ix *layer.Index) []Band {
-	name := func(from int, line int64, key string) Band {
-		f := m.Plan.Filaments[key]
-		return Band{from, line, key, f.Colour, f.Name}
+	var out []Band
+	for _, b := range apply.Bands(m.Plan, ix) {
+		f := m.Plan.Filaments[b.Filament]
+		out = append(out, Band{b, f.Colour, f.Name})
 	}
-	out := []Band{name(1, 0, m.Plan.First)}
-	for _, e := range Ears(m.Plan, ix) {
-		if e.Kind != plan.Colour || e.Filament == "" {
-			continue
-		}
-		n, line := apply.Place(ix, &e)
-		if n == 1 && line == 0 {
-			out = out[:0]
-		}
-		out = append(out, name(n, line, e.Filament))
-	}
-	return out
-}
-
-// Ears returns the ears in the order in which the printer reaches them.
-func Ears(p *plan.Plan, ix *layer.Index) []plan.Ear {
-	out := append([]plan.Ear(nil), p.Ears...)
-	sort.SliceStable(out, func(i, j int) bool {
-		a, la := apply.Place(ix, &out[i])
-		b, lb := apply.Place(ix, &out[j])
-		if a != b || la != lb {
-			return a < b || a == b && la < lb
-		}
-		return routine.Rank(out[i].Kind) < routine.Rank(out[j].Kind)
-	})
 	return out
 }
 

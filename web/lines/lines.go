@@ -48,7 +48,7 @@ func (s *pages) linesPage(c fiber.Ctx) error {
 		line = 1
 	}
 	ears := []string{}
-	for _, e := range book.Ears(m.Plan, b.Ix) {
+	for _, e := range apply.Ears(m.Plan, b.Ix) {
 		ears = append(ears, fmt.Sprint(earLine(e, b)))
 	}
 	spans := []string{}

@@ -52,7 +52,7 @@ func (s *Painter) Model(ctx context.Context, b *book.Book, m *book.Marked, end i
 	error) {
 	inside := map[int][]int64{}
 	key := fmt.Sprint(b.Print.ID, "/", end, "/", b.Reading())
-	for _, e := range book.Ears(m.Plan, b.Ix) {
+	for _, e := range apply.Ears(m.Plan, b.Ix) {
 		if n, line := apply.Place(b.Ix, &e); line > 0 && n <= end {
 			inside[n] = append(inside[n], line)
 			key += fmt.Sprint(",", line)

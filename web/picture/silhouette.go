@@ -143,7 +143,7 @@ func (s *Painter) draw(ctx context.Context, b *book.Book, m *book.Marked) (*Draw
 	bands := m.Bands(b.Ix)
 	if cut > 0 {
 		bands = slices.DeleteFunc(bands, func(x book.Band) bool { return x.From >= cut })
-		bands = append(bands, book.Band{From: cut, Colour: ghost})
+		bands = append(bands, book.Band{Band: apply.Band{From: cut}, Colour: ghost})
 		l := &b.Ix.Layers[cut-1]
 		d.Failed = fmt.Sprintf("failed at %s mm: pick it up", say.Trimmed(l.Z-l.Height))
 	}
@@ -169,7 +169,7 @@ func (s *Painter) draw(ctx context.Context, b *book.Book, m *book.Marked) (*Draw
 			float32(float64(f[len(f)-1]) - left), float32((l.Z - l.Height).Millimetres()),
 			float32(l.Z.Millimetres())}, float32(pixel))
 	}
-	for _, e := range book.Ears(m.Plan, b.Ix) {
+	for _, e := range apply.Ears(m.Plan, b.Ix) {
 		n, _ := apply.Place(b.Ix, &e)
 		l := &b.Ix.Layers[n-1]
 		if f := b.Outline.Front[n-1]; len(f) >= 2 {

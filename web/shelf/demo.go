@@ -10,7 +10,6 @@ import (
 	"dogear/core/plan"
 	"dogear/demo"
 	"dogear/store"
-	"dogear/web/book"
 )
 
 // demo puts the demo prints on the shelf.
@@ -86,7 +85,7 @@ func (s *Shelf) loadPart(ctx context.Context, part demo.Part) error {
 	return st.Change(ctx, p.ID, func(doc *plan.Plan) error {
 		doc.First = part.First
 		for _, e := range part.Ears {
-			x := plan.Ear{ID: book.FreeID(doc), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament,
+			x := plan.Ear{ID: doc.FreeID(), BeforeLayer: e.Before, Kind: e.Kind, Filament: e.Filament,
 				Note: e.Note, Count: e.Count, Pole: e.Pole}
 			for _, it := range plan.Shipped() {
 				if part, ok := it.Doc.(plan.InsertPart); ok && it.Key == e.Insert {

@@ -11,6 +11,15 @@ export function bandAt(bands, n, line = 0) {
 // endOf is the band in which a layer ends.
 export const endOf = (bands, n) => bandAt(bands, n, Infinity);
 
+// nextOf is the filament that a colour change before layer n, or in front of a line inside of it,
+// most likely goes on with, as core/apply.NextFilament has it: the one before the last comes
+// back, else the first other one that is offered; "" when there is none.
+export function nextOf(bands, n, line, offered) {
+  const earlier = bands.filter((b) => b.from < n || (b.from === n && b.line < line)).reverse();
+  const here = (earlier[0] ?? bands[0])?.filament;
+  return [...earlier.map((b) => b.filament), ...offered].find((f) => f !== here) ?? "";
+}
+
 // parts splits pieces from … to-1 of layer n where a band begins inside it, and where lines
 // are muted; those are drawn as ghosts. override is a colour for all of it.
 export function parts({ bands, mutes }, n, geo, from, to, override) {

@@ -1,5 +1,5 @@
 import htmx from "htmx.org";
-import { endOf, bandAt } from "./bands.js";
+import { bandAt, endOf, nextOf } from "./bands.js";
 import { say } from "./say.js";
 import { send } from "./arrive.js";
 
@@ -197,17 +197,16 @@ export class Margin {
     return band?.filament;
   }
 
-  // nextFilament is the one that a mark would put here: the filament before the last one
-  // comes back, since bands usually take turns.
+  // nextFilament is the one that a mark would put here.
   nextFilament() {
     const { root, state, book } = this.bench;
-    const here = this.filamentBefore();
-    const earlier = state.bands
-      .filter((b) => b.from < state.fold)
-      .map((b) => b.filament)
-      .reverse();
     const offered = [...root.querySelectorAll("[data-mark] [data-filament]")];
-    const slug = [...earlier, ...offered.map((b) => b.dataset.filament)].find((f) => f !== here);
+    const slug = nextOf(
+      state.bands,
+      state.fold,
+      state.path > 0 ? this.bench.lineNow() : 0,
+      offered.map((b) => b.dataset.filament),
+    );
     return slug ? { slug, ...book.filaments[slug] } : null;
   }
 }
