@@ -9,6 +9,7 @@ import (
 	"dogear/core/edit"
 	"dogear/core/insert"
 	"dogear/core/landmark"
+	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"
@@ -156,7 +157,7 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 				laid = b.Ear.Filament
 			}
 		}
-		if warm > 0 && fold.At.Nozzle() >= routine.Hot {
+		if warm > 0 && fold.At.Nozzle() >= gcode.Cold {
 			fold.Own = float64(fold.At.Nozzle()) / 1e6
 			fold.At = fold.At.WithNozzle(int64(warm*1e6 + 0.5))
 		}

@@ -119,7 +119,7 @@ func (c *Changed) force(s gcode.State) gcode.State {
 	if ch.Fan != nil {
 		s.Fan = c.fan()
 	}
-	if ch.Nozzle != 0 && s.Tool == c.From.At.Tool && s.Nozzle() >= routine.Hot {
+	if ch.Nozzle != 0 && s.Tool == c.From.At.Tool && s.Nozzle() >= gcode.Cold {
 		s = s.WithNozzle(int64(math.Round(ch.Nozzle * 1e6)))
 	}
 	if ch.Speed != 0 {
@@ -168,7 +168,7 @@ func (r *Result) mayChange(p *plan.Plan, c *Changed) error {
 		return fmt.Errorf("change %s begins or ends in muted lines", ch.ID)
 	case ch.Nozzle == 0:
 		return nil
-	case c.From.At.Nozzle() < routine.Hot || !c.From.At.Stated():
+	case c.From.At.Nozzle() < gcode.Cold || !c.From.At.Stated():
 		return fmt.Errorf("change %s sets the nozzle to %g °C, but the file does not say how hot it "+
 			"is there, so Dogear could not put it back; leave the heat alone", ch.ID, ch.Nozzle)
 	}
@@ -227,7 +227,7 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st rou
 				if b := &r.Blocks[k]; b.Fold.Line <= c.From.Line && b.Ear.Kind == plan.Colour &&
 					b.Ear.Filament != "" {
 					back = until.Target(tool)
-					if b.Warm > 0 && back >= routine.Hot {
+					if b.Warm > 0 && back >= gcode.Cold {
 						back = int64(math.Round(b.Warm * 1e6))
 					}
 				}
@@ -304,7 +304,7 @@ func (r *Result) between(src layer.Source, ix *layer.Index, p *plan.Plan, c *Cha
 				letter = 'R'
 			}
 			want := int64(ch.Nozzle * 1e6)
-			if cmd.Value(letter) < routine.Hot || cmd.Value(letter) == want {
+			if cmd.Value(letter) < gcode.Cold || cmd.Value(letter) == want {
 				return true
 			}
 			if now, ok := reword(text, letter, gcode.Nano(want)); ok {

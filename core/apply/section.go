@@ -73,7 +73,7 @@ func (r *Result) rewrite(src layer.Source, ix *layer.Index, h layer.Place, b *Bl
 		word = 'R'
 	}
 	want := int64(t*1e6 + 0.5)
-	if c.Value(word) < routine.Hot || c.Value(word) == want || c.Has('T') &&
+	if c.Value(word) < gcode.Cold || c.Value(word) == want || c.Has('T') &&
 		c.Value('T')/1_000_000 != int64(b.Fold.At.Tool) {
 		return nil
 	}

@@ -112,16 +112,16 @@ const (
 	mostSettings = 100
 )
 
-// cold is the target under which a nozzle counts as cold (no firmware extrudes
-// below it unless told to).
-const cold = 170_000_000
+// Cold is the target under which a nozzle counts as cold, millionths of a degree (no firmware
+// extrudes below it unless told to).
+const Cold = 170_000_000
 
 func (s *State) setNozzle(tool int32, v int64, wait bool) {
 	old, known, hot := int64(0), false, false
 	if s.Aux != nil {
 		old, known = s.Aux.Nozzle[tool]
 		hot = s.Aux.Hot[tool]
-		if known && old == v && hot == (hot && v >= cold || wait && v > 0) {
+		if known && old == v && hot == (hot && v >= Cold || wait && v > 0) {
 			return
 		}
 		if !known && len(s.Aux.Nozzle) >= mostTools {
@@ -133,7 +133,7 @@ func (s *State) setNozzle(tool int32, v int64, wait bool) {
 	switch {
 	case wait && v > 0:
 		a.Hot = with(a.Hot, tool, true)
-	case wait || v < cold || old < cold:
+	case wait || v < Cold || old < Cold:
 		a.Hot = without(a.Hot, tool)
 	}
 }

@@ -222,7 +222,7 @@ func (w *writer) prime() {
 	w.tools()
 	n := len(w.sc.Lines())
 	warm := s.At
-	if warm.Nozzle() >= 170e6 { // it is waited for, whether the original did or not
+	if warm.Nozzle() >= gcode.Cold { // it is waited for, whether the original did or not
 		warm = warm.WithNozzle(warm.Nozzle())
 	}
 	if w.c.Ease.Layers > 0 && w.c.Ease.Hotter != 0 {

@@ -273,7 +273,7 @@ func (w *writer) check() {
 			"after a jam, or without filament, it may be begun and not finished. Look at the part: if its "+
 			"top has gaps, lay layer %d again, or name the line where the plastic ends.", n, n))
 	}
-	if a.Nozzle() < 170e6 && w.c.Nozzle == 0 {
+	if a.Nozzle() < gcode.Cold && w.c.Nozzle == 0 {
 		w.find(layer.Grave, "cold-extrusion", w.s.Line,
 			"The file does not say how hot the nozzle is here. Give its temperature.")
 	}

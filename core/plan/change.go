@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+
+	"dogear/core/gcode"
 )
 
 // Change lays what lies between two folds otherwise: slower over a bridge, hotter
@@ -25,6 +27,14 @@ type Change struct {
 	Nozzle float64  `json:"nozzle,omitempty"`  // °C; 0 leaves it
 }
 
+// What can be changed to: of the file's own, %, and °C.
+var (
+	Speeds  = [2]float64{10, 300}
+	Flows   = [2]float64{50, 150}
+	Fans    = [2]float64{0, 100}
+	Nozzles = [2]float64{gcode.Cold / 1e6, 450}
+)
+
 // Check says what is wrong with a change.
 func (c *Change) Check() error {
 	switch {
@@ -39,14 +49,15 @@ func (c *Change) Check() error {
 		return errors.New("it ends before it begins")
 	case c.Speed == 0 && c.Flow == 0 && c.Fan == nil && c.Nozzle == 0:
 		return errors.New("it changes nothing: name a speed, a flow, a fan or a temperature")
-	case c.Speed != 0 && !within(c.Speed, 10, 300):
-		return fmt.Errorf("a speed of %g %% is out of range; say 10 to 300", c.Speed)
-	case c.Flow != 0 && !within(c.Flow, 50, 150):
-		return fmt.Errorf("a flow of %g %% is out of range; say 50 to 150", c.Flow)
-	case c.Fan != nil && !within(*c.Fan, 0, 100):
-		return fmt.Errorf("a fan at %g %% is out of range; say 0 to 100", *c.Fan)
-	case c.Nozzle != 0 && !within(c.Nozzle, 170, 450):
-		return fmt.Errorf("a nozzle at %g °C is out of range; say 170 to 450", c.Nozzle)
+	case c.Speed != 0 && !within(c.Speed, Speeds[0], Speeds[1]):
+		return fmt.Errorf("a speed of %g %% is out of range; say %g to %g", c.Speed, Speeds[0], Speeds[1])
+	case c.Flow != 0 && !within(c.Flow, Flows[0], Flows[1]):
+		return fmt.Errorf("a flow of %g %% is out of range; say %g to %g", c.Flow, Flows[0], Flows[1])
+	case c.Fan != nil && !within(*c.Fan, Fans[0], Fans[1]):
+		return fmt.Errorf("a fan at %g %% is out of range; say %g to %g", *c.Fan, Fans[0], Fans[1])
+	case c.Nozzle != 0 && !within(c.Nozzle, Nozzles[0], Nozzles[1]):
+		return fmt.Errorf("a nozzle at %g °C is out of range; say %g to %g", c.Nozzle, Nozzles[0],
+			Nozzles[1])
 	}
 	return checkID(c.ID)
 }

@@ -217,7 +217,7 @@ func (c *comparer) heats(o, m *gcode.State, on Otherwise, name func(code, what s
 			gcode.Nano(m.Bed()), gcode.Nano(o.Bed())))
 	}
 	was, is := o.Nozzle(), m.Nozzle()
-	if was >= cold && is < cold {
+	if was >= gcode.Cold && is < gcode.Cold {
 		name("cold-extrusion", fmt.Sprintf("the nozzle is set to %s °C, not %s",
 			gcode.Nano(is), gcode.Nano(was)))
 	} else if was != is && !on.Heat && !w.marks.wanted(is) {

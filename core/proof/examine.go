@@ -56,10 +56,6 @@ const (
 	longWait      = 3600
 )
 
-// cold is the temperature under which no filament is pushed, millionths of a
-// degree (no firmware extrudes below it unless told to).
-const cold = 170_000_000
-
 // Examine runs a file and looks for what could go wrong at the machine. pr may
 // be nil; the bed is then one on which the print fits.
 func Examine(ctx context.Context, src layer.Source, ix *layer.Index,
@@ -308,7 +304,7 @@ func (x *examiner) putIn(text []byte, c *gcode.Command, a *gcode.Act, before *gc
 				x.warm(line)
 			}
 		case gcode.Push:
-			if a.DE > 0 && x.stated && w.m.Nozzle() < cold {
+			if a.DE > 0 && x.stated && w.m.Nozzle() < gcode.Cold {
 				x.warm(line) // even to give back filament takes heat
 			}
 			x.push(line, a)

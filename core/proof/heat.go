@@ -9,7 +9,7 @@ import (
 	"dogear/core/plan"
 )
 
-// Where the rules of this file come from: no firmware extrudes below 170 °C unless
+// Where the rules of this file come from: no firmware extrudes below gcode.Cold unless
 // told to; what a nozzle, a bed and a part bear is docs/safety.md.
 
 // hottestOf is what the printer's nozzle may have, °C.
@@ -103,7 +103,7 @@ func (x *examiner) warm(line int64) {
 			x.find(layer.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how "+
 				"hot the nozzle is.")
 		}
-	case m.Nozzle() < cold:
+	case m.Nozzle() < gcode.Cold:
 		x.find(layer.Grave, "cold-extrusion", line,
 			"Filament is pushed while the nozzle is set to %s °C.", gcode.Nano(m.Nozzle()))
 	case !m.Hot() && x.absolute:
@@ -205,7 +205,8 @@ func (x *examiner) word(line int64, c *gcode.Command, a *gcode.Act) {
 	case word == "M211" && c.Has('S') && c.Value('S') == 0:
 		x.find(layer.Grave, "limits-off", line, "M211 S0 takes away the limits that keep the head "+
 			"inside the printer.")
-	case word == "M302" && (c.Has('P') && c.Value('P') != 0 || c.Has('S') && c.Value('S') < cold):
+	case word == "M302" && (c.Has('P') && c.Value('P') != 0 || c.Has('S') &&
+		c.Value('S') < gcode.Cold):
 		x.find(layer.Grave, "limits-off", line, "M302 lets the printer push cold filament.")
 	case word == "M120" || word == "M121":
 		x.find(layer.Care, "limits-off", line, "%s changes whether the end switches are watched.", word)

@@ -126,7 +126,7 @@ func (x *examiner) stop(c *gcode.Command, put bool) {
 		s.next++
 	}
 	x.waiting = append(x.waiting, s)
-	if put && x.stated && w.m.Nozzle() < cold && plan.DrawsOut(strings.ToUpper(s.Word)) {
+	if put && x.stated && w.m.Nozzle() < gcode.Cold && plan.DrawsOut(strings.ToUpper(s.Word)) {
 		x.find(layer.Grave, "cold-extrusion", s.Line, "At %s the printer draws the filament out and "+
 			"pushes the new one, and the nozzle is set to %s °C.", s.Word, gcode.Nano(w.m.Nozzle()))
 	}

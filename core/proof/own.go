@@ -168,7 +168,7 @@ func (k *marks) inForce(w *walker, o, m *gcode.State) {
 		switch {
 		case c.Fan != nil && m.Fan != int64(math.Round(*c.Fan*2.55))*1e6:
 			what = "the fan"
-		case c.Nozzle != 0 && o.Nozzle() >= cold && m.Nozzle() != int64(math.Round(c.Nozzle*1e6)):
+		case c.Nozzle != 0 && o.Nozzle() >= gcode.Cold && m.Nozzle() != int64(math.Round(c.Nozzle*1e6)):
 			what = "the nozzle's heat"
 		case c.Speed != 0 && k.open["slow"] == nil && math.Abs(m.Speed()-o.Speed()*c.Speed/100) > 1e-4:
 			what = "the speed"

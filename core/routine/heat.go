@@ -19,10 +19,6 @@ import (
 // keepClear is how high above the part the head may wait.
 const keepClear = 2.0
 
-// Hot is the temperature under which a line is taken to cool down or park the
-// nozzle, millionths of a degree; such lines are left alone.
-const Hot = 170_000_000
-
 // next heat: what is wanted behind the ear, millionths of a degree.
 func (c *compiler) wanted() int64 {
 	if c.warm > 0 {
@@ -34,7 +30,7 @@ func (c *compiler) wanted() int64 {
 // hotter is the greater heat of what was laid and what comes.
 func (c *compiler) hotter() int64 {
 	old := c.was.Nozzle()
-	if c.fold.Own > 0 && old < Hot {
+	if c.fold.Own > 0 && old < gcode.Cold {
 		old = int64(c.fold.Own * 1e6)
 	}
 	return max(old, c.wanted())
@@ -42,7 +38,7 @@ func (c *compiler) hotter() int64 {
 
 // ready waits until the nozzle is at least so warm, before filament moves.
 func (c *compiler) ready(v int64) {
-	if v < Hot || c.blind && c.warm == 0 {
+	if v < gcode.Cold || c.blind && c.warm == 0 {
 		return
 	}
 	if c.m.Nozzle() >= v && c.m.Hot() && !c.coming {
@@ -124,7 +120,7 @@ func (c *compiler) comeWarm() {
 		c.offPart()
 	}
 	c.Heats(&c.goal, true)
-	if c.coming && c.goal.Hot() && c.goal.Nozzle() >= Hot && !c.all {
+	if c.coming && c.goal.Hot() && c.goal.Nozzle() >= gcode.Cold && !c.all {
 		c.setHeat(c.goal.Nozzle(), true)
 	}
 }

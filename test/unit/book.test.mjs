@@ -3,6 +3,7 @@ import { test } from "node:test";
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { nextOf } from "../../web/assets/js/bands.js";
+import { CLASSES } from "../../web/assets/js/classes.js";
 import { Book } from "../../web/assets/js/book.js";
 
 const facts = (z, more = {}) => ({
@@ -76,4 +77,14 @@ test("the next filament is the one that the server would take", () => {
     readFileSync(new URL("../../core/apply/testdata/next.json", import.meta.url)),
   );
   for (const c of table) assert.equal(nextOf(c.bands, c.before, c.line, c.kit), c.want, c.name);
+});
+
+test("classes of paths are numbered as the server numbers them", () => {
+  const names = JSON.parse(
+    readFileSync(new URL("../../core/layer/testdata/classes.json", import.meta.url)),
+  );
+  assert.deepEqual(
+    CLASSES.map((c) => c.name),
+    names,
+  );
 });

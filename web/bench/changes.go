@@ -78,18 +78,19 @@ func (s *pages) addChange(c fiber.Ctx) error {
 		}
 		ch.UntilLayer = until + 1
 		for _, f := range []struct {
-			name      string
-			to        *float64
-			low, high float64
-		}{{"speed", &ch.Speed, 10, 300}, {"flow", &ch.Flow, 50, 150}, {"nozzle", &ch.Nozzle, 170, 450}} {
+			name string
+			to   *float64
+			may  [2]float64
+		}{{"speed", &ch.Speed, plan.Speeds}, {"flow", &ch.Flow, plan.Flows},
+			{"nozzle", &ch.Nozzle, plan.Nozzles}} {
 			if t := c.FormValue(f.name); strings.TrimSpace(t) != "" {
-				if *f.to, err = fields.Amount(t, f.low, f.high); err != nil {
+				if *f.to, err = fields.Amount(t, f.may[0], f.may[1]); err != nil {
 					return "", err
 				}
 			}
 		}
 		if t := c.FormValue("fan"); strings.TrimSpace(t) != "" {
-			v, err := fields.Amount(t, 0, 100)
+			v, err := fields.Amount(t, plan.Fans[0], plan.Fans[1])
 			if err != nil {
 				return "", err
 			}

@@ -2,7 +2,7 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Book } from "./book.js";
 import { View, pans, zooms } from "./view.js";
-import { WAY } from "./geometry.js";
+import { WAY } from "./classes.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";

@@ -1,12 +1,6 @@
 // What a layer lays, as the server sends it: pieces of paths, and areas as runs of cells.
 
-// Classes of paths, as the server numbers them (core/layer.Class); WAY is what lays nothing.
-export const WAY = 0,
-  OUTER = 1,
-  INNER = 2,
-  SKIRT = 6;
-
-const order = [WAY, 5, 3, 4, 6, 7, 2, 1];
+import { CLASSES, WAY } from "./classes.js";
 
 const BLOCK = 2048;
 
@@ -67,7 +61,7 @@ export function range(g, from, to) {
       out.push(...(g.blocks[b] ??= paths(g, x, y)));
     else out.push(...paths(g, x, y));
   }
-  return out.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
+  return out.sort((a, b) => CLASSES[a.kind].above - CLASSES[b.kind].above);
 }
 
 // along returns how far along piece i, 0 to 1, what lies nearest to a place is.

@@ -1,5 +1,6 @@
 import { mix, token } from "./colour.js";
-import { OUTER, range } from "./geometry.js";
+import { OUTER } from "./classes.js";
+import { range } from "./geometry.js";
 import { DENSE, picture, stroke, tube, whole } from "./strokes.js";
 import { over } from "./areas.js";
 import { bar, body, dots, hole, leaps, nozzle, pin, way } from "./signs.js";

@@ -1,4 +1,4 @@
-import { WAY } from "./geometry.js";
+import { WAY } from "./classes.js";
 import { ahead } from "./strokes.js";
 import { draw } from "./page.js";
 import { parts } from "./bands.js";

@@ -1,5 +1,5 @@
 import { csrf, say } from "./say.js";
-import { SKIRT, WAY } from "./geometry.js";
+import { SKIRT, WAY } from "./classes.js";
 
 // Photo is a picture of the part that lies under the left page of a pick-up. Two places of it
 // are dragged onto what the layer has there; that turns, moves and scales it to the bed.

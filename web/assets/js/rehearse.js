@@ -4,7 +4,7 @@ import { Book } from "./book.js";
 import { Spine } from "./spine.js";
 import { View } from "./view.js";
 import { draw } from "./page.js";
-import { WAY } from "./geometry.js";
+import { WAY } from "./classes.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 

@@ -1,9 +1,6 @@
 import { contrast, mix, token } from "./colour.js";
-import { INNER, OUTER, WAY, range } from "./geometry.js";
-
-const tones = [0, 0, 0.28, 0.56, 0.4, 0.66, 0.62, 0.4]; // share of the page's colour, by class
-
-const thins = [1, 1, 0.9, 0.8, 0.85, 0.7, 0.7, 0.8]; // of the laid width
+import { CLASSES, INNER, OUTER, WAY } from "./classes.js";
+import { range } from "./geometry.js";
 
 export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded, travel) {
   const groups = range(geo, from, to);
@@ -23,7 +20,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     c.strokeStyle = mix(colour, ink, close ? 0.5 : 0.38);
     for (const g of groups) {
       if (g.kind === WAY) continue;
-      c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s) + 1.3 / s;
+      c.lineWidth = Math.max(g.width * CLASSES[g.kind].thin, 0.7 / s) + 1.3 / s;
       c.globalAlpha = g.kind === OUTER || g.kind === INNER ? 1 : 0.55;
       c.stroke(g.path);
     }
@@ -39,12 +36,12 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
       c.setLineDash([]);
       continue;
     }
-    const t = tones[g.kind];
+    const t = CLASSES[g.kind].tone;
     c.strokeStyle =
       g.kind === OUTER
         ? mix(colour, ink, pale ? 0.06 : 0.08)
         : mix(colour, page, pale ? t * 0.7 : t);
-    c.lineWidth = Math.max(g.width * thins[g.kind], 0.7 / s);
+    c.lineWidth = Math.max(g.width * CLASSES[g.kind].thin, 0.7 / s);
     c.stroke(g.path);
   }
 }
