@@ -32,7 +32,7 @@ func (s *pages) addEvidence(c fiber.Ctx) error {
 		}
 		d.Evidence = append(d.Evidence, *e)
 		d.Taken = false
-		return "Taken down: " + pieceNames[e.Kind] + ", " + valueOf(e) + ".", nil
+		return "Taken down: " + kindWords[e.Kind].card + ", " + valueOf(e) + ".", nil
 	})
 }
 
@@ -156,7 +156,7 @@ func (s *pages) dropEvidence(c fiber.Ctx) error {
 		}
 		gone := d.Evidence[i]
 		d.Evidence = slices.Delete(d.Evidence, i, i+1)
-		return "Taken away: " + pieceNames[gone.Kind] + ".", nil
+		return "Taken away: " + kindWords[gone.Kind].card + ".", nil
 	})
 }
 
@@ -184,7 +184,7 @@ func reopened(b *book.Book, doc *store.PickupDoc, belief *pickup.Belief) (why st
 	for i := range belief.Pieces {
 		p := &belief.Pieces[i]
 		if last < p.Low-room || last > p.High+room {
-			return fmt.Sprintf("“%s” speaks for layer %d, and you chose layer %d.", pieceNames[p.Kind],
+			return fmt.Sprintf("“%s” speaks for layer %d, and you chose layer %d.", kindWords[p.Kind].card,
 				p.Best, last), p.Best
 		}
 	}

@@ -124,7 +124,7 @@ func (s *pages) keptPage(c fiber.Ctx) error {
 	var knows []pieceView
 	for i := range d.Doc.Evidence {
 		e := &d.Doc.Evidence[i]
-		knows = append(knows, pieceView{Name: pieceNames[e.Kind], Value: valueOf(e)})
+		knows = append(knows, pieceView{Name: kindWords[e.Kind].card, Value: valueOf(e)})
 	}
 	return s.Page(c, "kept", fiber.Map{"Title": "Pick-up of " + b.Print.Title, "At": "pickup",
 		"Print": b.Print, "D": d, "K": k, "Knows": knows,

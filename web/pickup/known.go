@@ -21,7 +21,7 @@ func (v *knownCard) fill(b *book.Book, p *plan.Plan, doc *store.PickupDoc) (*pic
 	}
 	for i := range belief.Pieces {
 		p := &belief.Pieces[i]
-		x := pieceView{Index: i, Name: pieceNames[p.Kind], Value: valueOf(&p.Evidence), Says: says(p)}
+		x := pieceView{Index: i, Name: kindWords[p.Kind].card, Value: valueOf(&p.Evidence), Says: says(p)}
 		x.Off = len(belief.Contradicts) > 0 && (p.High < belief.Best || p.Low > belief.Best)
 		v.Pieces = append(v.Pieces, x)
 	}
@@ -97,13 +97,8 @@ func says(p *pickup.Piece) string {
 // bars are the ranges on the spine, by last good layer.
 func bars(b *pickup.Belief) []map[string]any {
 	out := []map[string]any{}
-	short := map[string]string{pickup.Touch: "touch", pickup.Caliper: "calipers",
-		pickup.Counted: "count", pickup.Layer: "layer", pickup.FileNumber: "number",
-		pickup.Display: "display", pickup.Minutes: "clock", pickup.Percent: "percent",
-		pickup.Line: "line", pickup.Byte: "bytes", pickup.Extruded: "E", pickup.Weight: "weight",
-		pickup.Spool: "spool", pickup.Used: "used", pickup.Picture: "picture"}
 	for _, p := range b.Pieces {
-		out = append(out, map[string]any{"name": short[p.Kind], "low": p.Low, "high": p.High})
+		out = append(out, map[string]any{"name": kindWords[p.Kind].short, "low": p.Low, "high": p.High})
 	}
 	return out
 }

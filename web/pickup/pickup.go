@@ -48,18 +48,6 @@ func Routes(on *site.Site, r site.Router) {
 	r.Post("/prints/:id/pickups/:pickup/remove", s.forgetPickup)
 }
 
-// pieceNames are the kinds of evidence as cards are called.
-var pieceNames = map[string]string{
-	pickup.Touch: "Touched with the nozzle", pickup.Caliper: "Calipers",
-	pickup.Counted: "Layers counted", pickup.Layer: "Last good layer",
-	pickup.FileNumber: "The file's number",
-	pickup.Display:    "Position on the display", pickup.Minutes: "Clock when it stopped",
-	pickup.Percent: "Percentage", pickup.Line: "Line", pickup.Byte: "Bytes sent",
-	pickup.Extruded: "E on the display", pickup.Weight: "Weight of the part",
-	pickup.Picture: "In a picture from the side",
-	pickup.Spool:   "Lost by the spool", pickup.Used: "Filament used",
-}
-
 // pickupDoc returns what is known and decided so far.
 func (s *pages) pickupDoc(ctx context.Context, id int64) (store.Pickup, error) {
 	d, err := s.Store.Draft(ctx, id)

@@ -160,7 +160,7 @@ func (s *pages) earlier(ctx context.Context, id int64) ([]earlierView, error) {
 		var knows []string
 		for i := range p.Doc.Evidence {
 			e := &p.Doc.Evidence[i]
-			knows = append(knows, pieceNames[e.Kind]+" "+valueOf(e))
+			knows = append(knows, kindWords[e.Kind].card+" "+valueOf(e))
 		}
 		out = append(out, earlierView{p.ID, p.Written.Local().Format("2 Jan 2006, 15:04"),
 			fmt.Sprintf("from layer %d, line %s", p.Doc.Layer, figures.Count(p.Doc.Line)),

@@ -2,7 +2,7 @@ import htmx from "htmx.org";
 import { Spine } from "./spine.js";
 import { Book } from "./book.js";
 import { View, pans, zooms } from "./view.js";
-import { WAY } from "./classes.js";
+import { firstLaid, lastLaid } from "./geometry.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { mm } from "./words.js";
@@ -49,14 +49,6 @@ export async function bind(root, signal) {
     Book.joined(runs.map(({ id, from, to }) => ({ book: bookOf(id), from, to })));
 
   const colour = (p, n) => bookOf(p.id).colour(n);
-  const firstLaid = (g) => {
-    for (let i = 0; i < g.n; i++) if (g.kind[i] !== WAY) return i;
-    return -1;
-  };
-  const lastLaid = (g) => {
-    for (let i = g.n - 1; i >= 0; i--) if (g.kind[i] !== WAY) return i;
-    return -1;
-  };
   const put = (name, text) => {
     const e = q(`[data-out="${name}"]`);
     if (e) e.textContent = text;

@@ -116,3 +116,14 @@ export function nearest(g, from, to, x, y, reach, travel) {
   }
   return best;
 }
+
+// firstLaid returns the first of pieces from … to-1 that lays plastic, or -1; lastLaid the last.
+export function firstLaid(g, from = 0, to = g.n) {
+  for (let i = from; i < to; i++) if (g.kind[i] !== WAY) return i;
+  return -1;
+}
+
+export function lastLaid(g, from = 0, to = g.n) {
+  for (let i = to - 1; i >= from; i--) if (g.kind[i] !== WAY) return i;
+  return -1;
+}

@@ -1,4 +1,4 @@
-import { WAY } from "./classes.js";
+import { firstLaid, lastLaid } from "./geometry.js";
 import { ahead } from "./strokes.js";
 import { draw } from "./page.js";
 import { parts } from "./bands.js";
@@ -40,7 +40,7 @@ export class Pages {
   // what is all that a page draws of pieces from … to-1 of layer n; begins says whether
   // their beginning is pointed at or their end.
   what(n, geo, from, to, begins, more) {
-    const piece = geo ? laid(geo, from, to, !begins) : -1;
+    const piece = geo ? (begins ? firstLaid : lastLaid)(geo, from, to) : -1;
     return {
       parts: geo ? parts(this.bench.state, n, geo, from, to, more.rest) : [],
       chosen: this.chosen(n, geo),
@@ -155,11 +155,4 @@ export class Pages {
     if (b > 0.5) words.push(`covered here: ${b.toFixed(0)} mm²`);
     if (words.length) this.bench.put("right-hover", words.join(" · "));
   }
-}
-
-// laid is the first piece that lays plastic, or the last; -1 when none does.
-function laid(geo, from, to, last) {
-  for (let i = last ? to - 1 : from; last ? i >= from : i < to; i += last ? -1 : 1)
-    if (geo.kind[i] !== WAY) return i;
-  return -1;
 }

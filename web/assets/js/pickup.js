@@ -3,8 +3,7 @@ import { Spine } from "./spine.js";
 import { Thread } from "./thread.js";
 import { Book } from "./book.js";
 import { View, zooms } from "./view.js";
-import { WAY } from "./classes.js";
-import { along, lengthOf, nearest, stretch } from "./geometry.js";
+import { along, firstLaid, lastLaid, lengthOf, nearest, stretch } from "./geometry.js";
 import { draw } from "./page.js";
 import { el } from "./svg.js";
 import { Photo } from "./photo.js";
@@ -52,14 +51,6 @@ export async function pickup(root, signal) {
     while (i < geo.n && geo.line[i] < line) i++;
     return i;
   }
-  const firstLaid = (g, from, to) => {
-    for (let i = from; i < to; i++) if (g.kind[i] !== WAY) return i;
-    return -1;
-  };
-  const lastLaid = (g, from, to) => {
-    for (let i = to - 1; i >= from; i--) if (g.kind[i] !== WAY) return i;
-    return -1;
-  };
 
   const part = (geo, tone) => (geo ? [{ geo, from: 0, to: 1, colour: tone }] : []);
 

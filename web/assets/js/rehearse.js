@@ -4,7 +4,7 @@ import { Book } from "./book.js";
 import { Spine } from "./spine.js";
 import { View } from "./view.js";
 import { draw } from "./page.js";
-import { WAY } from "./classes.js";
+import { lastLaid } from "./geometry.js";
 import { count, mm } from "./words.js";
 import { say } from "./say.js";
 
@@ -62,8 +62,7 @@ export async function rehearse(root, signal) {
           }
           return out;
         };
-        let last = cut - 1;
-        while (last >= 0 && g.kind[last] === WAY) last--;
+        const last = lastLaid(g, 0, cut);
         if (last < 0 && below) {
           // nothing of it yet: what lies there is the layer before
           draw(q('[data-page="left"]'), view, {
