@@ -7,9 +7,9 @@ import (
 	"sort"
 
 	"dogear/core/edit"
+	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/landmark"
-	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/routine"

@@ -12,15 +12,15 @@ import { rehearse } from "./rehearse.js";
 import { byHand } from "./byhand.js";
 import { handshake } from "./handshake.js";
 import { watch } from "./watch.js";
-import { opens } from "./opens.js";
+import { dropZone } from "./opens.js";
 import { writes } from "./write.js";
 import { mount } from "./mount.js";
 import { say } from "./say.js";
 
 window.htmx = htmx;
 Alpine.data("lamp", lamp);
+Alpine.data("dropZone", dropZone);
 Alpine.start();
-opens();
 writes();
 
 // Whatever a button sent: while it is under way the button says so, and a
