@@ -56,12 +56,7 @@ function take(chosen) {
   };
   const ended = () => {
     // Of several, the shelf shows those that came once nothing is left to read.
-    if (
-      --left === 0 &&
-      came === chosen.length &&
-      !openIt &&
-      document.querySelector("[data-shelf]")
-    )
+    if (--left === 0 && came === chosen.length && !openIt && document.querySelector("[data-shelf]"))
       location.reload();
   };
   for (const f of [...chosen])
