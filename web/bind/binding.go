@@ -14,7 +14,6 @@ import (
 
 	"dogear/core/bind"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/release"
 	"dogear/store"
@@ -85,16 +84,17 @@ func (s *pages) binding(c fiber.Ctx) (*binding, error) {
 	switch {
 	case !loose || n < 2:
 	case n > 2 && b.pieces[n-1].From == 0 && b.pieces[n-2].From > 0:
-		b.onTop()
+		bind.OnTop(b.pieces)
+		b.at = n - 2
 	default:
-		b.spread()
+		bind.Spread(b.pieces)
 	}
 	if k, err := strconv.Atoi(q.Get("at")); err == nil && q.Get("add") == "" {
 		b.at = min(max(k, 0), max(len(b.pieces)-2, 0))
 	}
 	if loose {
-		if err := b.meet(); err != nil {
-			return nil, err
+		if err := bind.Meet(b.pieces); err != nil {
+			return nil, say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 		}
 	}
 	b.moveJoint(q, loose)
@@ -189,19 +189,6 @@ func (b *binding) takeJoints(q url.Values) error {
 	return nil
 }
 
-// meet refuses neighbours that share no height.
-func (b *binding) meet() error {
-	for i := range b.pieces {
-		if p := &b.pieces[i]; i > 0 && p.From == 1 && p.Ix.Kind == layer.Layered &&
-			b.pieces[i-1].Ix.Kind == layer.Layered {
-			return say.Sentence(fiber.StatusUnprocessableEntity,
-				fmt.Sprintf("%s and %s share no height at which they could be joined; slice one of them with "+
-					"layers of another thickness", b.pieces[i-1].Name, p.Name))
-		}
-	}
-	return nil
-}
-
 // moveJoint moves a joint to the height that the address names.
 func (b *binding) moveJoint(q url.Values, loose bool) {
 	to := q.Get("move")
@@ -212,49 +199,11 @@ func (b *binding) moveJoint(q url.Values, loose bool) {
 		k, err := strconv.Atoi(k)
 		z, err2 := strconv.ParseFloat(z, 64)
 		if err == nil && err2 == nil && k >= 0 && k+1 < len(b.pieces) && z >= 0 && z < 1e5 {
-			b.move(k, gcode.FromMM(z))
+			bind.MoveJoint(b.pieces, k, gcode.FromMM(z))
 			if q.Get("move") != "" {
 				b.at = k
 			}
 		}
-	}
-}
-
-// spread puts the joints at shared heights, so that each piece has about as much.
-func (b *binding) spread() {
-	n := len(b.pieces)
-	top := b.pieces[n-1].Ix.Height()
-	for i := range b.pieces {
-		b.pieces[i].From, b.pieces[i].To = 1, len(b.pieces[i].Ix.Layers)
-	}
-	for i := range n - 1 {
-		b.move(i, top*gcode.Nano(i+1)/gcode.Nano(n))
-	}
-}
-
-// onTop puts a piece onto the others, half-way up what the one below it had.
-func (b *binding) onTop() {
-	n := len(b.pieces)
-	below, above := &b.pieces[n-2], &b.pieces[n-1]
-	above.From, above.To = 1, len(above.Ix.Layers)
-	below.To = len(below.Ix.Layers)
-	low := below.Ix.Layers[max(below.From-2, 0)].Z
-	b.at = n - 2
-	b.move(n-2, low+(below.Ix.Height()-low)/2)
-}
-
-// move brings a joint to the shared height that is nearest to z, between its
-// neighbours.
-func (b *binding) move(k int, z gcode.Nano) {
-	below, above := &b.pieces[k], &b.pieces[k+1]
-	var all []bind.Height
-	for _, h := range bind.Shared(below.Ix, above.Ix) {
-		if h.A >= below.From && (h.B < above.To || above.To == 0) {
-			all = append(all, h)
-		}
-	}
-	if i := bind.Nearest(all, z); i >= 0 {
-		below.To, above.From = all[i].A, all[i].B+1
 	}
 }
 

@@ -20,4 +20,4 @@ func (s *Rehearsals) Load(b *book.Book, m *book.Marked) (*rehearsal, error) {
 func (r *rehearsal) Beat(at int) (Moment, int) { return r.beat(at) }
 
 // Original is the line of the original that a line of the file is.
-func (r *rehearsal) Original(line int64) int64 { return r.original(line) }
+func (r *rehearsal) Original(line int64) int64 { return r.lines.Original(line) }

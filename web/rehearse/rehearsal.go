@@ -5,6 +5,7 @@ import (
 	"sync"
 	"time"
 
+	"dogear/core/apply"
 	"dogear/core/printer"
 )
 
@@ -23,8 +24,8 @@ const mostRehearsals = 4
 type rehearsal struct {
 	mu      sync.Mutex
 	sim     *printer.Printer
-	speed   float64    // simulated seconds a second; 0 while it is paused
-	put     []addition // lines that are not the original's
+	speed   float64 // simulated seconds a second; 0 while it is paused
+	lines   apply.LineMap
 	steps   map[string][]string
 	ears    []earAt
 	looking int // browsers that listen
@@ -35,30 +36,9 @@ type rehearsal struct {
 	noted   bool // in the diary, that it came to the end
 }
 
-// addition is a run of lines that was put in front of a line of the original.
-type addition struct {
-	before int64
-	count  int64
-}
-
 type earAt struct {
 	from, to int64 // lines of the edited file
 	id       string
-}
-
-// original turns a line of the edited file into one of the original.
-func (r *rehearsal) original(line int64) int64 {
-	added := int64(0)
-	for _, p := range r.put {
-		if line < p.before+added {
-			break
-		}
-		if line < p.before+added+p.count {
-			return p.before
-		}
-		added += p.count
-	}
-	return line - added
 }
 
 // stays reports whether a rehearsal goes on when somebody opens its page: somebody is at
@@ -100,7 +80,8 @@ func (r *rehearsal) beat(at int) (moment, int) {
 		r.log, r.dropped = r.log[n:], r.dropped+n
 	}
 	seen := r.sim.See()
-	m := moment{Seen: seen, Original: r.original(seen.Line), Speed: r.speed, Events: []printer.Event{}}
+	m := moment{Seen: seen, Original: r.lines.Original(seen.Line), Speed: r.speed,
+		Events: []printer.Event{}}
 	from := max(at-r.dropped, 0)
 	m.Events = append(m.Events, r.log[min(from, len(r.log)):]...)
 	if seen.State == printer.Done && !r.noted {

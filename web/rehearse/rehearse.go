@@ -80,14 +80,14 @@ func (s *Rehearsals) loadRehearsal(b *book.Book, m *book.Marked) (*rehearsal, er
 		return nil, say.Sentence(fiber.StatusConflict, err.Error())
 	}
 	r := &rehearsal{sim: printer.New(src, ix, m.Plan.Printer, nil), steps: map[string][]string{},
-		used: time.Now()}
+		lines: res.Lines(),
+		used:  time.Now()}
 	var before []string // steps of ears whose wait stands with the one behind them
 	for i := range res.Blocks {
 		bl := &res.Blocks[i]
 		if i > 0 && res.Blocks[i-1].Fold.Line != bl.Fold.Line {
 			before = nil
 		}
-		r.put = append(r.put, addition{bl.Fold.Line, int64(len(bl.Lines))})
 		at := res.OutLines(i)
 		r.ears = append(r.ears, earAt{at[0], at[1], bl.Ear.ID})
 		words := slices.Clone(before)
@@ -103,19 +103,6 @@ func (s *Rehearsals) loadRehearsal(b *book.Book, m *book.Marked) (*rehearsal, er
 			r.steps[bl.Ear.ID] = append(r.steps[bl.Ear.ID], "To go on: "+m.Plan.Printer.Resume)
 		}
 	}
-	for _, h := range res.HeadsUps {
-		r.put = append(r.put, addition{h.Line, int64(len(h.Lines))})
-	}
-	for _, x := range res.Extras {
-		r.put = append(r.put, addition{x.Line, int64(len(x.Lines))})
-	}
-	for _, w := range res.Rewritten {
-		r.put = append(r.put, addition{w.Line, 1})
-	}
-	for _, mu := range res.Mutes {
-		r.put = append(r.put, addition{mu.Span.To + 1, int64(len(mu.Lines))})
-	}
-	slices.SortStableFunc(r.put, func(a, b addition) int { return int(a.before - b.before) })
 	return r, nil
 }
 
@@ -272,7 +259,7 @@ func (s *Rehearsals) rehearse(c fiber.Ctx) error {
 		evidence := r.sim.Evidence()
 		for i := range evidence {
 			if e := &evidence[i]; e.Kind == pickup.Line {
-				e.Value = float64(r.original(int64(e.Value)))
+				e.Value = float64(r.lines.Original(int64(e.Value)))
 			}
 		}
 		if len(evidence) == 0 {
