@@ -27,7 +27,7 @@ type Gate struct {
 	grace time.Duration // Grace, except in tests
 }
 
-// Asking is an examination under way, or done. Its fields are guarded by gate.mu
+// Asking is an examination under way, or done. Its fields are guarded by Gate.mu
 // until finished is closed.
 type Asking struct {
 	gate     *Gate

@@ -39,7 +39,7 @@ type Jobs struct {
 	end     context.CancelFunc
 }
 
-// Job is one reading. Its fields are guarded by jobs.mu.
+// Job is one reading. Its fields are guarded by Jobs.mu.
 type Job struct {
 	What   string
 	Done   float64
