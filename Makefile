@@ -50,11 +50,15 @@ sweep:
 targets: setup
 	DOGEAR_SWEEP=1 go test -count=1 ./cmd/pack
 
+# Those that take longest come first: at the end nothing waits for one of them alone.
+longest := $(addprefix test/e2e/,$(addsuffix .test.mjs,watch circle kit first pickup))
+
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
 	@export DOGEAR=$(CURDIR)/tmp/dogear-e2e DOGEAR_SHELF=$(CURDIR)/tmp/shelf; \
 	node test/e2e/prepare.mjs && node --test --test-concurrency=2 --test-reporter=spec \
-		$(if $(only),--test-name-pattern="$(only)") test/e2e/*.test.mjs
+		$(if $(only),--test-name-pattern="$(only)") $(longest) \
+		$(filter-out $(longest),$(wildcard test/e2e/*.test.mjs))
 
 bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web/...
