@@ -14,6 +14,16 @@ const flags = (
   "--disable-background-networking --disable-component-update --disable-sync"
 ).split(" ");
 
+// What the browser would do besides. For each window it loads the list below its address bar, a
+// page of its own, which takes as long as any of ours; the rest waits, asks networks or moves.
+const without = (
+  "WebUIOmniboxPopup WebUIOmniboxFullPopup WebUIOmniboxAimPopup OmniboxWebUIPopup InitialWebUI " +
+  "WebUIToolbar WebUIReloadButton AimEnabled LensOverlay MediaRouter PaintHolding HttpsUpgrades " +
+  "HttpsFirstBalancedModeAutoEnable DestroyProfileOnBrowserClose OptimizationHints " +
+  "AvoidUnnecessaryBeforeUnloadCheckSync NetworkTimeServiceQuerying PreconnectToSearch " +
+  "ThirdPartyStoragePartitioning"
+).split(" ");
+
 // start runs the program; DOGEAR_SHELF may hold a shelf of demo prints that are read already,
 // since slicing and reading them takes longer than many a test.
 export async function start({ command = "demo", data, keep = false, more = [] } = {}) {
@@ -64,7 +74,7 @@ if (process.env.NODE_TEST_CONTEXT)
 export async function browse() {
   return chromium.launch({
     executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
-    args: flags,
+    args: [...flags, `--disable-features=${without.join()}`],
   });
 }
 
