@@ -18,11 +18,19 @@ func (s *pages) events(c fiber.Ctx) error {
 	return s.TellOf(c, []int64{b.Print.ID}, false)
 }
 
-// marginNow sends the margin as it is.
+// marginNow sends the margin as it is, or nothing when the marks are those of the version that
+// stands in the page: what came of the last change there is still to be read.
 func (s *pages) marginNow(c fiber.Ctx) error {
 	b, err := s.Open(c)
 	if err != nil {
 		return err
+	}
+	m, err := s.Marks(c.Context(), b.Print.ID)
+	if err != nil {
+		return err
+	}
+	if c.Get("X-Version") == m.Version {
+		return c.SendStatus(fiber.StatusNoContent)
 	}
 	return s.sendMargin(c, b, "")
 }

@@ -32,13 +32,18 @@ export function others(root, { id, gone: signal, found }) {
     }
     told = false;
     fetched = version;
+    // News may be older than what stands here: then nothing comes, and nothing is lost.
+    const stood = margin().dataset.version;
     htmx
       .ajax("GET", `/prints/${id}/margin`, {
         source: margin(),
         target: "#margin",
         swap: "outerHTML",
+        headers: { "X-Version": stood },
       })
-      .then(() => say("The marks have changed in another browser."));
+      .then(() => {
+        if (margin().dataset.version !== stood) say("The marks have changed in another browser.");
+      });
   }
 
   // What is sent from here comes back with its own margin: wait for that.
