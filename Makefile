@@ -14,6 +14,7 @@ SHELL := /bin/bash
 # As a release is built: what is compiled for the tests needs not be compiled again for it.
 export CGO_ENABLED := 0
 export GOFLAGS := -trimpath $(GOFLAGS)
+install = as=$$([ $$(id -u) = 0 ] || echo sudo); $$as apt-get update -qq && $$as apt-get install -y -qq $(1)
 .PHONY: test lint go-test race sweep targets e2e bench soak fuzz shots build release setup
 
 test: setup
@@ -32,7 +33,7 @@ lint: setup
 	npx prettier --check --log-level warn .
 
 setup: node_modules/.ready
-	@command -v chromium >/dev/null || { $$([ $$(id -u) = 0 ] || echo sudo) apt-get update -qq && $$([ $$(id -u) = 0 ] || echo sudo) apt-get install -y -qq chromium; }
+	@command -v chromium >/dev/null || { $(call install,chromium); }
 
 node_modules/.ready: package-lock.json
 	npm ci --no-audit --no-fund
@@ -42,6 +43,7 @@ go-test:
 	go test ./... 2>&1
 
 race:
+	@command -v gcc >/dev/null || { $(call install,gcc libc6-dev); }
 	CGO_ENABLED=1 go test -race -short ./store ./web/...
 
 sweep:

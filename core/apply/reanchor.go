@@ -277,13 +277,13 @@ func pathNear(src layer.Source, ix *layer.Index, n int, at [2]float64) (int64, f
 	line, best := int64(0), math.Inf(1)
 	paths := layer.Paths(moves)
 	for k, p := range paths {
-		if p.Class == layer.Way || k == 0 || k == 1 && paths[0].Class == layer.Way {
+		if p.Class == layer.Travel || k == 0 || k == 1 && paths[0].Class == layer.Travel {
 			continue // in front of the first path is no place inside the layer
 		}
 		m := &moves[p.From]
 		if d := math.Hypot(m.From[0].Millimetres()-at[0], m.From[1].Millimetres()-at[1]); d < best {
 			best, line = d, m.Line
-			if paths[k-1].Class == layer.Way {
+			if paths[k-1].Class == layer.Travel {
 				line = moves[paths[k-1].From].Line
 			}
 		}

@@ -67,7 +67,7 @@ func TestAnchorRoundTrip(t *testing.T) {
 	}
 	paths := layer.Paths(moves)
 	for k := len(paths) - 1; k > 0; k-- {
-		if paths[k].Class != layer.Way && paths[k-1].Class == layer.Way {
+		if paths[k].Class != layer.Travel && paths[k-1].Class == layer.Travel {
 			inside = moves[paths[k-1].From].Line
 			break
 		}

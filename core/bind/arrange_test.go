@@ -6,8 +6,8 @@ import (
 	"testing"
 
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // pieces are slicings of the harbour wall with layers of some heights, mm.
@@ -16,12 +16,7 @@ func pieces(t *testing.T, heights ...float64) []Piece {
 	var out []Piece
 	for _, h := range heights {
 		file, _ := demo.Slice(demo.HarbourWall(h), demo.DialectNamed("plain"))
-		src := bytes.NewReader(file)
-		ix, err := layer.Read(t.Context(), src, layer.Options{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		out = append(out, Piece{Name: "wall", Src: src, Ix: ix})
+		out = append(out, Piece{Name: "wall", Src: bytes.NewReader(file), Ix: demotest.Index(t, file)})
 	}
 	return out
 }

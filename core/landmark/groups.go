@@ -63,14 +63,14 @@ func groups(moves []layer.Move) []group {
 	paths := layer.Paths(moves)
 	whole := [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
 	for _, p := range paths {
-		if p.Class != layer.Way {
+		if p.Class != layer.Travel {
 			whole = join(whole, boxOf(moves[p.From:p.To]))
 		}
 	}
 	way := int64(0)
 	for _, p := range paths {
 		first := &moves[p.From]
-		if p.Class == layer.Way {
+		if p.Class == layer.Travel {
 			if way == 0 {
 				way = first.Line
 			}
@@ -148,7 +148,7 @@ func outermost(b, whole [4]float64) bool {
 // but loops like it: a skirt runs round the part at a distance.
 func lonely(moves []layer.Move, paths []layer.Path, b [4]float64) bool {
 	for _, p := range paths {
-		if p.Class == layer.Way {
+		if p.Class == layer.Travel {
 			continue
 		}
 		o := boxOf(moves[p.From:p.To])

@@ -20,7 +20,7 @@ func ringsOf(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) []r
 	var out []ring
 	l := &ix.Layers[n-1]
 	for _, p := range paths {
-		if !p.Closed || p.Class == layer.Way || p.Class == layer.Skirt || p.Class == layer.Support ||
+		if !p.Closed || p.Class == layer.Travel || p.Class == layer.Skirt || p.Class == layer.Support ||
 			p.Length <= 0 {
 			continue
 		}

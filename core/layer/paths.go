@@ -13,7 +13,7 @@ type Class uint8
 
 // Classes of paths.
 const (
-	Way     Class = iota // travel
+	Travel  Class = iota // lays nothing
 	Outer                // the wall one sees
 	Inner                // walls behind it
 	Fill                 // sparse fill
@@ -124,7 +124,7 @@ func classify(moves []Move, paths []Path) {
 	var loops []*Path
 	for i := range paths {
 		p := &paths[i]
-		if p.Class == Way {
+		if p.Class == Travel {
 			continue
 		}
 		p.Closed = closes(moves, p)

@@ -17,7 +17,7 @@ func classes(t *testing.T, text string) string {
 	}
 	var out []string
 	for _, p := range Paths(moves) {
-		if p.Class != Way {
+		if p.Class != Travel {
 			out = append(out, p.Class.String())
 		}
 	}

@@ -113,7 +113,7 @@ var NoExtent = [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
 // skirts nor supports.
 func Extent(b [4]float64, moves []Move) [4]float64 {
 	for _, p := range Paths(moves) {
-		if p.Class == Way || p.Class == Skirt || p.Class == Support {
+		if p.Class == Travel || p.Class == Skirt || p.Class == Support {
 			continue
 		}
 		for i := p.From; i < p.To; i++ {

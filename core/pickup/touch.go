@@ -217,7 +217,7 @@ func corners(moves []layer.Move) [][3]gcode.Nano {
 	longest, outer := 0.0, false
 	for _, p := range layer.Paths(moves) {
 		is := p.Class == layer.Outer
-		if p.Class == layer.Way || p.Class == layer.Support || p.Class == layer.Skirt || outer && !is {
+		if p.Class == layer.Travel || p.Class == layer.Support || p.Class == layer.Skirt || outer && !is {
 			continue
 		}
 		if is && !outer || p.Length > longest {

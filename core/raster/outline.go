@@ -67,7 +67,7 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move, paths []layer.
 	y.init(ix.Box[1], ix.Box[3])
 	for i := range paths {
 		p := &paths[i]
-		if p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 &&
+		if p.Class == layer.Travel || p.Class == layer.Skirt || n <= 2 &&
 			Surrounds(moves[p.From:p.To], part) || moves[p.To-1].Line <= ix.Prime.Last {
 			continue
 		}

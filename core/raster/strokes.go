@@ -29,7 +29,7 @@ func strokesOf(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) s
 		switch {
 		case p.Class == layer.Support:
 			supports = append(supports, p)
-		case p.Class == layer.Way || p.Class == layer.Skirt || n <= 2 && p.Closed &&
+		case p.Class == layer.Travel || p.Class == layer.Skirt || n <= 2 && p.Closed &&
 			Surrounds(moves[p.From:p.To], part):
 		default:
 			kept = append(kept, p)

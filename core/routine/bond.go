@@ -58,7 +58,7 @@ func (c *compiler) bond(flow float64) {
 		}
 	}
 	for _, p := range layer.Paths(again) {
-		if p.Class == layer.Way || p.Class == layer.Support || p.Class == layer.Skirt ||
+		if p.Class == layer.Travel || p.Class == layer.Support || p.Class == layer.Skirt ||
 			!level(again[p.From:p.To], top) {
 			continue
 		}

@@ -82,7 +82,7 @@ test("six balls stand proud in the turntable; the head is lifted over them", asy
   // Before anything is put in, the left page shows the open hollows.
   await p.goto(`${app.url}/prints/9/proof`);
   assert.match(await reads(p, "main"), /Same plastic/);
-  assert.match(await reads(p, "main"), /ways are lifted/);
+  assert.match(await reads(p, "main"), /travel moves are lifted/);
   const file = await (await p.request.get(`${app.url}/prints/9/write`)).text();
   assert.equal(file.split("; dogear over a1: up").length - 1, marks.overs.length);
   assert.deepEqual(p.problems, []);

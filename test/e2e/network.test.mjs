@@ -194,3 +194,44 @@ for (const scheme of ["http", "https"])
       rmSync(dir, { recursive: true, force: true });
     }
   });
+
+test("news older than a page's own last change takes nothing away from it", async () => {
+  const p = await page(browser);
+  await p.addInitScript(() => delete window.SharedWorker); // each tab listens for itself
+  let tell;
+  const old = new Promise((r) => (tell = r));
+  await p.route("**/prints/2/events", async (route) => {
+    await old;
+    const body = "data: 0123456789abcdef\n\n";
+    await route.fulfill({ contentType: "text/event-stream", body });
+  });
+  await open(p, `${app.url}/prints/2`);
+  const plan = { format: "dogear-plan/1", ears: [{ id: "a1", at_height: 6, kind: "insert" }] };
+  await p.setInputFiles("[data-plan]", {
+    name: "wall.plan.json",
+    mimeType: "application/json",
+    buffer: Buffer.from(JSON.stringify({ ...plan, file: { sha256: "00", name: "wall.gcode" } })),
+  });
+  await p.waitForSelector("[data-report]");
+  const asked = p.waitForResponse((r) => /prints\/2\/margin$/.test(r.url()));
+  tell();
+  assert.equal((await asked).status(), 204);
+  assert.ok(await p.isVisible("[data-report]"), "the report is still there to be read");
+  assert.doesNotMatch(await reads(p, "#said"), /another browser/);
+  assert.deepEqual(p.problems, []);
+});
+
+test("what looks for faults of a page finds some", async () => {
+  const p = await page(browser);
+  await p.goto(`${app.url}/kit`);
+  await p.evaluate(() => {
+    const pale = document.createElement("p");
+    pale.textContent = "too pale to read";
+    pale.style.color = "#eee6d6";
+    document.querySelector("main").append(new Image(), pale);
+  });
+  await assert.rejects(
+    axe(p, "a page with two faults"),
+    /image-alt[^]*color-contrast|color-contrast[^]*image-alt/,
+  );
+});

@@ -2,12 +2,11 @@ package bench
 
 import (
 	"bytes"
-	"context"
 	"testing"
 
-	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/demo"
+	"dogear/demo/demotest"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/fields"
@@ -16,12 +15,7 @@ import (
 // TestReadEar reads what forms say of an ear, without a server.
 func TestReadEar(t *testing.T) {
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
-	src := bytes.NewReader(file)
-	ix, err := layer.Read(context.Background(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	b := &book.Book{Src: src, Ix: ix}
+	b := &book.Book{Src: bytes.NewReader(file), Ix: demotest.Index(t, file)}
 	kit := &store.Kit{Kit: plan.Kit{Filaments: map[string]plan.Filament{"white": {Name: "Gull white"}},
 		Inserts: map[string]plan.InsertPart{"nut": {Name: "Nut", Across: 5.5, Height: 2.4}}}}
 	for name, c := range map[string]struct {

@@ -187,7 +187,7 @@ func newSheet(b *book.Book, n int, timed bool) (*sheet, error) {
 	way := int64(0)
 	for _, p := range layer.Paths(moves) {
 		class := p.Class
-		if n <= 2 && class != layer.Way && p.Closed && raster.Surrounds(moves[p.From:p.To], part) {
+		if n <= 2 && class != layer.Travel && p.Closed && raster.Surrounds(moves[p.From:p.To], part) {
 			class = layer.Skirt
 		}
 		from := len(sh.classes)
@@ -196,7 +196,7 @@ func newSheet(b *book.Book, n int, timed bool) (*sheet, error) {
 				sh.add(m, class, l)
 			}
 		}
-		if class == layer.Way {
+		if class == layer.Travel {
 			// A stop before the next path stands before the way to it, behind the
 			// retraction that belongs to the path before.
 			for i := p.From; way == 0 && i < p.To; i++ {
@@ -231,7 +231,7 @@ func newSheet(b *book.Book, n int, timed bool) (*sheet, error) {
 // add cuts one move into straight pieces.
 func (sh *sheet) add(m *layer.Move, class layer.Class, l *layer.Layer) {
 	w := byte(0)
-	if class != layer.Way {
+	if class != layer.Travel {
 		w = byte(math.Round(min(m.Width(l.Height, l.Diameter), 5) * 50))
 	} else if m.From[0] == m.To[0] && m.From[1] == m.To[1] {
 		return

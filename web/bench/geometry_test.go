@@ -47,7 +47,7 @@ func TestFlushFold(t *testing.T) {
 			found = true
 			var last, first int64 // laid before the fold, and behind it
 			for _, p := range layer.Paths(moves) {
-				if p.Class == layer.Way {
+				if p.Class == layer.Travel {
 					continue
 				}
 				if end := moves[p.To-1].Line; end >= m.Line {

@@ -44,7 +44,7 @@ func TestPockets(t *testing.T) {
 		{p + "/ears/a1", []string{"where", "60"}, 200, "The head is lifted over it until layer 77 is " +
 			"laid"},
 	})
-	c.Page(t, p+"/proof", "Same plastic", "ways are lifted", "1 bridge is laid slower")
+	c.Page(t, p+"/proof", "Same plastic", "travel moves are lifted", "1 bridge is laid slower")
 	code, out := c.Do("GET", p+"/write", nil, nil)
 	if code != 200 || strings.Count(out, ": up") < 10 || strings.Count(out, "M220 S50") != 1 {
 		t.Error(code, strings.Count(out, ": up"))

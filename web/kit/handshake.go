@@ -68,20 +68,17 @@ func (s *pages) printerAsked(c fiber.Ctx) (a AskedPrinter, err error) {
 	if a.kit, err = s.Store.Kit(c.Context()); err != nil {
 		return a, err
 	}
-	value := func(name string) string { return say.Or(c.FormValue(name), c.Query(name)) }
-	a.Key = value("key")
+	form := fields.Of(c)
+	a.Key = form.Value("key")
 	pr, ok := a.kit.Printers[a.Key]
 	if !ok {
 		return a, say.Sentence(fiber.StatusNotFound, "this printer is not in the Kit any more")
 	}
 	a.pr = pr
-	a.Print, _ = strconv.ParseInt(value("print"), 10, 64)
-	for _, from := range [][][]byte{c.Request().URI().QueryArgs().PeekMulti("word"),
-		c.Request().PostArgs().PeekMulti("word")} {
-		for _, w := range from {
-			if t := fields.Clip(string(w)); t != "" && !slices.Contains(a.words, t) {
-				a.words = append(a.words, t)
-			}
+	a.Print, _ = strconv.ParseInt(form.Value("print"), 10, 64)
+	for _, w := range form.All("word") {
+		if t := fields.Clip(w); t != "" && !slices.Contains(a.words, t) {
+			a.words = append(a.words, t)
 		}
 	}
 	if len(a.words) == 0 {

@@ -180,12 +180,11 @@ func (s *pages) kitSave(c fiber.Ctx) error {
 // putItem keeps items, unless the one that a form was about has changed since the form was
 // shown: the form carries what it was.
 func (s *pages) putItem(c fiber.Ctx, d, key string, items ...plan.Item) error {
-	form := c.Request().PostArgs()
-	if !form.Has("was") {
+	was := fields.Of(c).All("was")
+	if len(was) == 0 {
 		return s.Store.Put(c.Context(), items...)
 	}
-	return site.ChangedMeanwhile(s.Store.PutFrom(c.Context(), d, key, string(form.Peek("was")),
-		items...))
+	return site.ChangedMeanwhile(s.Store.PutFrom(c.Context(), d, key, was[0], items...))
 }
 
 // FreeKey makes a key of a name that none of the others is.

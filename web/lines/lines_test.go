@@ -6,20 +6,16 @@ import (
 	"testing"
 	"time"
 
-	"dogear/core/layer"
 	"dogear/demo"
+	"dogear/demo/demotest"
 	"dogear/web/book"
 )
 
 // TestSearch finds text, heights and layers, and says how far it has come when its time is over.
 func TestSearch(t *testing.T) {
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
-	src := bytes.NewReader(file)
-	ix, err := layer.Read(t.Context(), src, layer.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	b := &book.Book{Src: src, Ix: ix}
+	ix := demotest.Index(t, file)
+	b := &book.Book{Src: bytes.NewReader(file), Ix: ix}
 	text := strings.Split(string(file), "\n")
 	of := func(q string, from int64) int64 {
 		t.Helper()
@@ -47,11 +43,8 @@ func TestSearch(t *testing.T) {
 		t.Error("what is not there is found")
 	}
 	slow := append(bytes.Clone(file), bytes.Repeat([]byte("; low water\n"), 1<<15)...)
-	src = bytes.NewReader(slow)
-	if ix, err = layer.Read(t.Context(), src, layer.Options{}); err != nil {
-		t.Fatal(err)
-	}
-	b = &book.Book{Src: src, Ix: ix}
+	ix = demotest.Index(t, slow)
+	b = &book.Book{Src: bytes.NewReader(slow), Ix: ix}
 	found, next, err := search(b, "zeppelin", 0, time.Now())
 	if err != nil || found != 0 || next == 0 || next >= ix.Lines {
 		t.Errorf("it goes on behind line %d (%v)", next, err)

@@ -161,7 +161,7 @@ func onTop(b *book.Book, st *pickup.Start) (string, error) {
 	}
 	last := ""
 	for _, p := range slices.Backward(layer.Paths(moves)) {
-		if p.Class != layer.Way {
+		if p.Class != layer.Travel {
 			last = "laid last: " + p.Class.String()
 			break
 		}

@@ -320,7 +320,7 @@ func firstClass(b *book.Book, s *pickup.Start) string {
 		from = s.Rest.Line
 	}
 	for _, p := range layer.Paths(moves) {
-		if p.Class != layer.Way && moves[p.To-1].Kind == gcode.Lay && moves[p.To-1].Line >= from {
+		if p.Class != layer.Travel && moves[p.To-1].Kind == gcode.Lay && moves[p.To-1].Line >= from {
 			return p.Class.String() + ","
 		}
 	}

@@ -71,7 +71,7 @@ func mutedLines(b *book.Book, mu apply.Muted) (extra, error) {
 func lifted(res *apply.Result) extra {
 	var what []string
 	if n := len(res.Overs); n > 0 {
-		what = append(what, howMany(n, "way is lifted", "ways are lifted"))
+		what = append(what, howMany(n, "travel move is lifted", "travel moves are lifted"))
 	}
 	if n := len(res.Slows); n > 0 {
 		what = append(what, howMany(n, "bridge is laid slower", "bridges are laid slower"))

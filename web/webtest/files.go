@@ -1,34 +1,23 @@
 package webtest
 
 import (
-	"archive/zip"
-	"bytes"
 	"fmt"
 	"strings"
 	"testing"
 
 	"dogear/core/archive"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // ZipOf is an archive with files of G-code by some names.
 func ZipOf(t *testing.T, names ...string) []byte {
 	t.Helper()
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
+	var files [][2]string
 	for _, n := range names {
-		w, err := z.Create(n)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if _, err := w.Write([]byte("M83\nG1 Z.2\nG1 X9 E1\nM104 S0\n")); err != nil {
-			t.Fatal(err)
-		}
+		files = append(files, [2]string{n, "M83\nG1 Z.2\nG1 X9 E1\nM104 S0\n"})
 	}
-	if err := z.Close(); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
+	return demotest.Zip(t, files...)
 }
 
 // WallOnShelf is a client with the harbour wall on its shelf, and the print's address.

@@ -14,7 +14,7 @@ export const CLASSES = [
 
 const numbered = (name) => CLASSES.findIndex((c) => c.name === name);
 
-export const WAY = numbered("travel"), // lays nothing
+export const TRAVEL = numbered("travel"), // lays nothing
   OUTER = numbered("outer wall"),
   INNER = numbered("inner wall"),
   SKIRT = numbered("skirt or brim");

@@ -1,6 +1,6 @@
 // What a layer lays, as the server sends it: pieces of paths, and areas as runs of cells.
 
-import { CLASSES, WAY } from "./classes.js";
+import { CLASSES, TRAVEL } from "./classes.js";
 
 const BLOCK = 2048;
 
@@ -34,7 +34,7 @@ function paths(g, from, to) {
     last = -1;
   for (let i = from; i < to; i++) {
     const key =
-      g.kind[i] * 256 + (g.kind[i] === WAY ? 0 : Math.max(4, Math.round(g.width[i] / 4) * 4));
+      g.kind[i] * 256 + (g.kind[i] === TRAVEL ? 0 : Math.max(4, Math.round(g.width[i] / 4) * 4));
     let p = groups.get(key);
     if (!p) groups.set(key, (p = new Path2D()));
     const x = g.xy[4 * i],
@@ -104,7 +104,7 @@ export function nearest(g, from, to, x, y, reach, travel) {
   let best = -1,
     d = reach * reach;
   for (let i = from; i < to; i++) {
-    if (g.kind[i] === WAY && !travel) continue;
+    if (g.kind[i] === TRAVEL && !travel) continue;
     const [px, py] = placeOn(g, i, along(g, i, x, y));
     const ex = x - px,
       ey = y - py,
@@ -119,11 +119,11 @@ export function nearest(g, from, to, x, y, reach, travel) {
 
 // firstLaid returns the first of pieces from … to-1 that lays plastic, or -1; lastLaid the last.
 export function firstLaid(g, from = 0, to = g.n) {
-  for (let i = from; i < to; i++) if (g.kind[i] !== WAY) return i;
+  for (let i = from; i < to; i++) if (g.kind[i] !== TRAVEL) return i;
   return -1;
 }
 
 export function lastLaid(g, from = 0, to = g.n) {
-  for (let i = to - 1; i >= from; i--) if (g.kind[i] !== WAY) return i;
+  for (let i = to - 1; i >= from; i--) if (g.kind[i] !== TRAVEL) return i;
   return -1;
 }

@@ -1,5 +1,5 @@
 import { csrf, say } from "./say.js";
-import { SKIRT, WAY } from "./classes.js";
+import { SKIRT, TRAVEL } from "./classes.js";
 
 // Photo is a picture of the part that lies under the left page of a pick-up. Two places of it
 // are dragged onto what the layer has there; that turns, moves and scales it to the bed.
@@ -149,7 +149,7 @@ export class Photo {
       b = -1;
     const sum = (k) => geo.xy[k] + geo.xy[k + 1];
     for (let i = 0; i < geo.n; i++) {
-      if (geo.kind[i] === WAY || geo.kind[i] === SKIRT) continue;
+      if (geo.kind[i] === TRAVEL || geo.kind[i] === SKIRT) continue;
       for (const k of [4 * i, 4 * i + 2]) {
         if (a < 0 || sum(k) < sum(a)) a = k;
         if (b < 0 || sum(k) > sum(b)) b = k;

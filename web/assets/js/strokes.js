@@ -1,5 +1,5 @@
 import { contrast, mix, token } from "./colour.js";
-import { CLASSES, INNER, OUTER, WAY } from "./classes.js";
+import { CLASSES, INNER, OUTER, TRAVEL } from "./classes.js";
 import { range } from "./geometry.js";
 
 export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded, travel) {
@@ -9,7 +9,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     c.strokeStyle = faded;
     c.lineWidth = 1 / s;
     c.setLineDash([3 / s, 3 / s]);
-    for (const g of groups) if (g.kind !== WAY) c.stroke(g.path);
+    for (const g of groups) if (g.kind !== TRAVEL) c.stroke(g.path);
     c.setLineDash([]);
     return;
   }
@@ -19,7 +19,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     // An edge, so that white can be seen on paper and black at night.
     c.strokeStyle = mix(colour, ink, close ? 0.5 : 0.38);
     for (const g of groups) {
-      if (g.kind === WAY) continue;
+      if (g.kind === TRAVEL) continue;
       c.lineWidth = Math.max(g.width * CLASSES[g.kind].thin, 0.7 / s) + 1.3 / s;
       c.globalAlpha = g.kind === OUTER || g.kind === INNER ? 1 : 0.55;
       c.stroke(g.path);
@@ -27,7 +27,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
     c.globalAlpha = 1;
   }
   for (const g of groups) {
-    if (g.kind === WAY) {
+    if (g.kind === TRAVEL) {
       if (!travel) continue;
       c.strokeStyle = faded;
       c.lineWidth = 0.8 / s;
@@ -49,7 +49,7 @@ export function stroke(c, s, { geo, from, to, colour, ghost }, page, ink, faded,
 // tube draws a path that is chosen: an edge on both sides of what it lays.
 export function tube(c, s, { geo, from, to }, sea, page) {
   for (const g of range(geo, from, to)) {
-    if (g.kind === WAY) continue;
+    if (g.kind === TRAVEL) continue;
     c.strokeStyle = sea;
     c.lineWidth = Math.max(g.width, 1 / s) + 3.5 / s;
     c.stroke(g.path);
