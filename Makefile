@@ -1,6 +1,7 @@
 # make test    everything that must pass, sets up what it lacks
 # make lint    what tools find by reading the code
-# make e2e     the browser's tests; only=NAME runs those whose names hold it
+# make e2e     the browser's tests; only=NAME runs those whose names hold it, files=NAMES those of
+#              the named files
 # make race    store and web under the race detector
 # make sweep   what make test samples, whole: every part in every dialect
 # make targets whether the program is right for every system, and releases are reproducible
@@ -28,12 +29,21 @@ lint: setup
 	@test -z "$$(gofmt -l cmd core demo store web test)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web test; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
-	@dead=$$(go tool deadcode -test ./...) || exit 1; [ -z "$$dead" ] || { echo "$$dead"; exit 1; }
-	npx eslint .
-	npx prettier --check --log-level warn .
+	@$(MAKE) -s tmp/reached
+	npx eslint --cache --cache-location tmp/eslint .
+	npx prettier --check --log-level warn --cache --cache-location tmp/prettier .
+
+# What nothing reaches takes longer to find than all other tools together, and is found again only
+# when a Go file has come, changed or gone (its folder is newer then).
+gofiles := $(shell find cmd core demo store web test -name '*.go')
+tmp/reached: go.mod $(gofiles) $(sort $(dir $(gofiles)))
+	@mkdir -p tmp; dead=$$(go tool deadcode -test ./...) || exit 1; \
+	[ -z "$$dead" ] || { echo "$$dead"; exit 1; }
+	@touch $@
 
 setup: node_modules/.ready
-	@command -v chromium >/dev/null || { $(call install,chromium); }
+	@command -v "$${CHROMIUM:-chromium-headless-shell}" >/dev/null || \
+		{ $(call install,chromium-headless-shell); }
 
 node_modules/.ready: package-lock.json
 	npm ci --no-audit --no-fund
@@ -52,15 +62,9 @@ sweep:
 targets: setup
 	DOGEAR_SWEEP=1 go test -count=1 ./cmd/pack
 
-# Those that take longest come first: at the end nothing waits for one of them alone.
-longest := $(addprefix test/e2e/,$(addsuffix .test.mjs,watch circle kit first pickup))
-
 e2e:
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
-	@export DOGEAR=$(CURDIR)/tmp/dogear-e2e DOGEAR_SHELF=$(CURDIR)/tmp/shelf; \
-	node test/e2e/prepare.mjs && node --test --test-concurrency=2 --test-reporter=spec \
-		$(if $(only),--test-name-pattern="$(only)") $(longest) \
-		$(filter-out $(longest),$(wildcard test/e2e/*.test.mjs))
+	@DOGEAR=$(CURDIR)/tmp/dogear-e2e ONLY="$(only)" node test/e2e/run.mjs $(files)
 
 bench:
 	go test -run '^$$' -bench . -benchtime 1x -cpu 1 ./core/... ./web/...

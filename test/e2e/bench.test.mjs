@@ -126,7 +126,7 @@ test("the buoy's pocket: last open, with its cover shown", async () => {
   let told = "";
   for (let x = 20; x < box.width && !/outer wall/.test(told); x += 4) {
     await p.mouse.move(box.x + x, box.y + box.height / 2 - 7);
-    await p.waitForTimeout(15);
+    await p.evaluate(() => new Promise((drawn) => requestAnimationFrame(drawn)));
     told = await reads(p, '[data-out="left-hover"]');
   }
   assert.match(told, /outer wall · \d+\.\d mm · \d+ mm\/s · .* in · line/);

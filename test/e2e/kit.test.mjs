@@ -48,7 +48,7 @@ test("the lighthouse's bands: totals, a copy, another routine, back from the fil
   await p.fill('[data-ear="a8"] input[name="heads_up"]', "1");
   await p.press('[data-ear="a8"] input[name="heads_up"]', "Tab");
   await p.waitForFunction(() => /Changed/.test(document.querySelector("#said").textContent));
-  await p.waitForTimeout(300);
+  await p.waitForFunction(() => !document.querySelector("[class*=htmx-]"));
   await axe(p, "an ear's card");
   await p.goto(`${app.url}/prints/7/proof`);
   assert.match(await reads(p, "h1"), /^Same plastic$/);

@@ -243,17 +243,26 @@ test("a start inside a layer, on the thread and by a click on the page", async (
       (await reads(p, '[data-out="mid-note"]')).match(/line ([\d\s\u2009]+)/)[1].replace(/\D/g, ""),
     );
   const was = await line();
+  const note = () => p.textContent('[data-out="mid-note"]');
+  let told = await note();
   await p.focus("[data-thread]");
   await p.keyboard.press("ArrowRight");
   await said(p, "It goes on in front of line");
-  await p.waitForTimeout(300);
+  // answers waits until the note is another one or, after a click, that there is no path.
+  const answers = () =>
+    p.waitForFunction((text) => {
+      const beside = /^Click on a path/.test(document.querySelector("#said").textContent);
+      return beside || document.querySelector('[data-out="mid-note"]').textContent !== text;
+    }, told);
+  await answers();
   const later = await line();
   assert.ok(later > was);
   const box = await (await p.$('[data-page="right"]')).boundingBox();
   for (let i = 0; i < 12 && (await line()) === later; i++) {
-    // a click beside every path says so
+    told = await note();
+    await p.evaluate(() => document.querySelector("#said").replaceChildren());
     await p.mouse.click(box.x + box.width * (0.3 + 0.03 * i), box.y + box.height * 0.5);
-    await p.waitForTimeout(400);
+    await answers();
   }
   assert.notEqual(await line(), later);
   assert.match(await reads(p, "h1 + p"), /is laid in part · the new file begins inside layer/);

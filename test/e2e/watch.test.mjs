@@ -224,7 +224,7 @@ async function printer(url, print, pace, fast) {
     });
     passed(stopped);
     unsure += stopped.to - stopped.from;
-    await p.waitForTimeout(300);
+    await p.waitForTimeout(300); // the swap itself
     went = await runs("goes-on");
     unsure += went.to - went.from;
     done = stop.left;
