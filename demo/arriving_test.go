@@ -9,33 +9,29 @@ import (
 	"testing"
 
 	"dogear/core/layer"
-	"dogear/demo"
 )
 
 // TestArriving reads files while they arrive in pieces of any size: the index is that of
 // the whole file.
 func TestArriving(t *testing.T) {
-	rnd := rand.New(rand.NewPCG(14, 1))
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
-			file, _ := demo.Slice(solid, d)
-			a := layer.NewArriving(layer.Options{})
-			for rest := file; len(rest) > 0; {
-				n := min(len(rest), 1+rnd.IntN(1<<rnd.IntN(18)))
-				if k, err := a.Write(rest[:n]); k != n || err != nil {
-					t.Fatal(k, err)
-				}
-				rest = rest[n:]
+	everySliced(t, func(t *testing.T, s *sliced) {
+		rnd := rand.New(rand.NewPCG(14, uint64(len(s.file))))
+		a := layer.NewArriving(layer.Options{})
+		for rest := s.file; len(rest) > 0; {
+			n := min(len(rest), 1+rnd.IntN(1<<rnd.IntN(18)))
+			if k, err := a.Write(rest[:n]); k != n || err != nil {
+				t.Fatal(k, err)
 			}
-			got, err := a.Finish(context.Background(), bytes.NewReader(file))
-			if err != nil {
-				t.Fatalf("%s %s: %v", part, d.Name, err)
-			}
-			if want := index(t, file); !reflect.DeepEqual(got, want) {
-				t.Errorf("%s %s: read while it arrived, it is another index", part, d.Name)
-			}
+			rest = rest[n:]
 		}
-	}
+		got, err := a.Finish(context.Background(), bytes.NewReader(s.file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !reflect.DeepEqual(got, s.ix) {
+			t.Error("read while it arrived, it is another index")
+		}
+	})
 }
 
 // TestArrivingRefused says of a file that is none what reading it whole says.

@@ -14,8 +14,6 @@ import (
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
-	"dogear/demo"
-	"dogear/demo/demotest"
 )
 
 // someChange is a change between two folds, before layers or inside them.
@@ -49,71 +47,62 @@ func someChange(rnd *rand.Rand, ix *layer.Index, id string) plan.Change {
 // them: within one all is laid as it says, outside nothing differs, and they can
 // be taken out again.
 func TestChanges(t *testing.T) {
-	for part, solid := range small() {
-		for k, d := range demo.Dialects() {
-			if !demotest.Sampled(part, d) {
-				continue
-			}
-			t.Run(part+"/"+d.Name, func(t *testing.T) {
-				t.Parallel()
-				file, _ := demo.Slice(solid, d)
-				ix := index(t, file)
-				if len(ix.Layers) < 6 {
-					t.Skip("too flat")
-				}
-				rnd := rand.New(rand.NewPCG(uint64(k), uint64(len(file))))
-				for range 4 {
-					p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
-						Changes: []plan.Change{someChange(rnd, ix, "c1")}}
-					if two := someChange(rnd, ix, "c2"); p.Changes[0].Clash(&two) == "" {
-						p.Changes = append(p.Changes, two)
-					}
-					p.Ears = []plan.Ear{{ID: "a1", BeforeLayer: 1 + rnd.IntN(len(ix.Layers)), Kind: plan.Insert,
-						Routine: []byte(`[{"do":"retract","mm":2},{"do":"lift","mm":9},{"do":"fan","percent":33},` +
-							`{"do":"cool","celsius":180},{"do":"stop"},{"do":"heat","wait":true},{"do":"return"},` +
-							`{"do":"restore"}]`)}}
-					want := *p
-					want.Changes = append([]plan.Change(nil), p.Changes...)
-					_, out := applied(t, file, ix, p)
-					own, err := proof.Marks(bytes.NewReader(out))
-					if err != nil || len(own.Changed) != len(p.Changes) {
-						t.Fatal(own, err)
-					}
-					opt := second.Options{Box: ix.Box, Changed: own.Changed}
-					v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
-						opt)
-					if err != nil || !v.Same {
-						t.Fatalf("%+v: %+v %v", p.Changes, v.First, err)
-					}
-					within(t, file, out, ix, p, own)
-					for _, f := range prove(t, file, out).Findings {
-						t.Errorf("%+v: %+v", p.Changes, f)
-					}
-					back, err := apply.TakeOut(bytes.NewReader(out))
-					if err != nil {
-						t.Fatal(err)
-					}
-					var again bytes.Buffer
-					if _, err := edit.Write(&again, bytes.NewReader(out), back.Edits); err != nil ||
-						!bytes.Equal(again.Bytes(), file) {
-						t.Fatalf("the original does not come back (%v)", err)
-					}
-					if len(back.Plan.Changes) != len(want.Changes) || len(back.Lost) > 0 {
-						t.Fatalf("%+v came back, lost %v", back.Plan.Changes, back.Lost)
-					}
-					for _, c := range want.Changes {
-						found := false
-						for _, b := range back.Plan.Changes {
-							found = found || reflect.DeepEqual(b, c)
-						}
-						if !found {
-							t.Errorf("%+v is not among %+v", c, back.Plan.Changes)
-						}
-					}
-				}
-			})
+	eachSliced(t, func(t *testing.T, s *sliced) {
+		file, ix := s.file, s.ix
+		if len(ix.Layers) < 6 {
+			t.Skip("too flat")
 		}
-	}
+		rnd := rand.New(rand.NewPCG(uint64(s.turn), uint64(len(file))))
+		for range 4 {
+			p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
+				Changes: []plan.Change{someChange(rnd, ix, "c1")}}
+			if two := someChange(rnd, ix, "c2"); p.Changes[0].Clash(&two) == "" {
+				p.Changes = append(p.Changes, two)
+			}
+			p.Ears = []plan.Ear{{ID: "a1", BeforeLayer: 1 + rnd.IntN(len(ix.Layers)), Kind: plan.Insert,
+				Routine: []byte(`[{"do":"retract","mm":2},{"do":"lift","mm":9},{"do":"fan","percent":33},` +
+					`{"do":"cool","celsius":180},{"do":"stop"},{"do":"heat","wait":true},{"do":"return"},` +
+					`{"do":"restore"}]`)}}
+			want := *p
+			want.Changes = append([]plan.Change(nil), p.Changes...)
+			_, out := applied(t, file, ix, p)
+			own, err := proof.Marks(bytes.NewReader(out))
+			if err != nil || len(own.Changed) != len(p.Changes) {
+				t.Fatal(own, err)
+			}
+			opt := second.Options{Box: ix.Box, Changed: own.Changed}
+			v, err := second.Compare(context.Background(), bytes.NewReader(file), bytes.NewReader(out),
+				opt)
+			if err != nil || !v.Same {
+				t.Fatalf("%+v: %+v %v", p.Changes, v.First, err)
+			}
+			within(t, file, out, ix, p, own)
+			for _, f := range prove(t, file, out).Findings {
+				t.Errorf("%+v: %+v", p.Changes, f)
+			}
+			back, err := apply.TakeOut(bytes.NewReader(out))
+			if err != nil {
+				t.Fatal(err)
+			}
+			var again bytes.Buffer
+			if _, err := edit.Write(&again, bytes.NewReader(out), back.Edits); err != nil ||
+				!bytes.Equal(again.Bytes(), file) {
+				t.Fatalf("the original does not come back (%v)", err)
+			}
+			if len(back.Plan.Changes) != len(want.Changes) || len(back.Lost) > 0 {
+				t.Fatalf("%+v came back, lost %v", back.Plan.Changes, back.Lost)
+			}
+			for _, c := range want.Changes {
+				found := false
+				for _, b := range back.Plan.Changes {
+					found = found || reflect.DeepEqual(b, c)
+				}
+				if !found {
+					t.Errorf("%+v is not among %+v", c, back.Plan.Changes)
+				}
+			}
+		}
+	})
 }
 
 // within checks that what is laid within a change is laid as it says.

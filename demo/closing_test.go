@@ -16,7 +16,7 @@ import (
 // closes a layer, its wipe and its retraction, is run before the printer stops, never behind it
 // in the new colour. A printer that honours no stop behind the mark gets it in front.
 func TestStopBehindClose(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects(t) {
 		t.Run(d.Name, func(t *testing.T) {
 			t.Parallel()
 			file, _ := demo.Slice(small()["gauge"], d)

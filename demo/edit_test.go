@@ -21,8 +21,6 @@ import (
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
-	"dogear/demo"
-	"dogear/demo/demotest"
 )
 
 // routines are all that ship, in a fixed order.
@@ -85,28 +83,16 @@ func applied(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 // dialect: all laying moves stay exactly equal, and the inserted lines can be
 // taken out again without a trace.
 func TestSameDeposit(t *testing.T) {
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
-			if !demotest.Sampled(part, d) {
+	eachSliced(t, func(t *testing.T, s *sliced) {
+		file, ix := s.file, s.ix
+		for turn := range routines() {
+			if testing.Short() && turn != len(file)%len(routines()) {
 				continue
 			}
-			t.Run(part+"/"+d.Name, func(t *testing.T) {
-				t.Parallel()
-				file, _ := demo.Slice(solid, d)
-				ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-				if err != nil {
-					t.Fatal(err)
-				}
-				for turn := range routines() {
-					if testing.Short() && turn != len(file)%len(routines()) {
-						continue
-					}
-					p := everyLayer(len(ix.Layers), turn)
-					holds(t, file, ix, p)
-				}
-			})
+			p := everyLayer(len(ix.Layers), turn)
+			holds(t, file, ix, p)
 		}
-	}
+	})
 }
 
 // holds applies a plan to a file and checks what must hold of every edit.
@@ -167,30 +153,17 @@ func takenOut(t *testing.T, file, out []byte, p *plan.Plan) {
 
 // TestInsideLayers stops at random lines inside layers.
 func TestInsideLayers(t *testing.T) {
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
-			if !demotest.Sampled(part, d) {
-				continue
-			}
-			t.Run(part+"/"+d.Name, func(t *testing.T) {
-				t.Parallel()
-				file, _ := demo.Slice(solid, d)
-				src := bytes.NewReader(file)
-				ix, err := layer.Read(context.Background(), src, layer.Options{})
-				if err != nil {
-					t.Fatal(err)
-				}
-				random := rand.New(rand.NewPCG(5, uint64(len(file))))
-				p := everyLayer(len(ix.Layers), int(random.Uint32N(7)))
-				for i := range p.Ears {
-					l := &ix.Layers[i]
-					p.Ears[i].BeforeLayer, p.Ears[i].BeforeLine = 0,
-						l.First+1+random.Int64N(max(l.Last-l.First, 1))
-				}
-				holds(t, file, ix, p)
-			})
+	eachSliced(t, func(t *testing.T, s *sliced) {
+		file, ix := s.file, s.ix
+		random := rand.New(rand.NewPCG(5, uint64(len(file))))
+		p := everyLayer(len(ix.Layers), int(random.Uint32N(7)))
+		for i := range p.Ears {
+			l := &ix.Layers[i]
+			p.Ears[i].BeforeLayer, p.Ears[i].BeforeLine = 0,
+				l.First+1+random.Int64N(max(l.Last-l.First, 1))
 		}
-	}
+		holds(t, file, ix, p)
+	})
 }
 
 // withoutOurs removes the blocks between our comment lines.

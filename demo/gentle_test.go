@@ -147,7 +147,7 @@ func filamentOf(t *testing.T, file []byte) float64 {
 // TestBelowBed refuses a loose top of a print beside which a tower grows more slowly: it would be
 // laid into the bed.
 func TestBelowBed(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects(t) {
 		file, _ := demo.Slice(demo.Wiped(), d)
 		ix := index(t, file)
 		r, err := release.Pickup(context.Background(), bytes.NewReader(file), ix,

@@ -30,7 +30,7 @@ func pocketsOf(t *testing.T, file []byte) (*layer.Index, []landmark.Pocket) {
 // TestProudInserts puts things into the hollows of a block too early, in every
 // dialect: the same plastic is laid, and nothing comes near them below their top.
 func TestProudInserts(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects(t) {
 		t.Run(d.Name, func(t *testing.T) {
 			t.Parallel()
 			file, _ := demo.Slice(demo.Hollows(0.25), d)

@@ -15,7 +15,6 @@ import (
 	"dogear/core/pickup"
 	"dogear/core/proof/second"
 	"dogear/demo"
-	"dogear/demo/demotest"
 )
 
 // pick writes a pick-up and checks what must hold of every one.
@@ -92,57 +91,45 @@ func clear(t *testing.T, p *pickup.Pickup, out []byte, box [4]gcode.Nano) {
 // TestPickups goes on from every layer, and from a random line in it, in every
 // dialect, with every way of finding the height that needs no choice.
 func TestPickups(t *testing.T) {
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
-			if !demotest.Sampled(part, d) {
+	eachSliced(t, func(t *testing.T, s *sliced) {
+		file, ix := s.file, s.ix
+		random := rand.New(rand.NewPCG(6, uint64(len(file))))
+		for n := 1; n <= len(ix.Layers); n++ {
+			if testing.Short() && n%4 != len(file)%4 {
 				continue
 			}
-			t.Run(part+"/"+d.Name, func(t *testing.T) {
-				t.Parallel()
-				file, _ := demo.Slice(solid, d)
-				ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-				if err != nil {
-					t.Fatal(err)
+			for k, c := range []pickup.Choice{
+				{Start: pickup.Next, Layer: n}, {Start: pickup.Redo, Layer: n, DZ: 0.05, DX: -0.2},
+				{Start: pickup.Next, Layer: n, LooseTop: true},
+				{Start: pickup.Mid, Line: ix.Layers[n-1].First + 1 +
+					random.Int64N(max(ix.Layers[n-1].Last-ix.Layers[n-1].First, 1))},
+			} {
+				if k < 3 && k != n%3 { // next, laid again and loose take turns
+					continue
 				}
-				random := rand.New(rand.NewPCG(6, uint64(len(file))))
-				for n := 1; n <= len(ix.Layers); n++ {
-					if testing.Short() && n%4 != len(file)%4 {
-						continue
-					}
-					for k, c := range []pickup.Choice{
-						{Start: pickup.Next, Layer: n}, {Start: pickup.Redo, Layer: n, DZ: 0.05, DX: -0.2},
-						{Start: pickup.Next, Layer: n, LooseTop: true},
-						{Start: pickup.Mid, Line: ix.Layers[n-1].First + 1 +
-							random.Int64N(max(ix.Layers[n-1].Last-ix.Layers[n-1].First, 1))},
-					} {
-						if k < 3 && k != n%3 { // next, laid again and loose take turns
-							continue
-						}
-						if c.Start == pickup.Next && n == len(ix.Layers) || c.Start == pickup.Redo && n == 1 {
-							continue
-						}
-						c.Z = []string{pickup.ByTouch, pickup.ByKept}[(n+k)%2]
-						if c.LooseTop && ix.Kind == layer.Sequential {
-							_, err := pickup.Make(bytes.NewReader(file), ix, nil, c, nil)
-							if errors.Is(err, pickup.ErrBelowBed) {
-								continue // another object begins lower
-							}
-						}
-						p, out := pick(t, file, ix, c)
-						if !c.LooseTop {
-							clear(t, p, out, ix.Box)
-						}
+				if c.Start == pickup.Next && n == len(ix.Layers) || c.Start == pickup.Redo && n == 1 {
+					continue
+				}
+				c.Z = []string{pickup.ByTouch, pickup.ByKept}[(n+k)%2]
+				if c.LooseTop && ix.Kind == layer.Sequential {
+					_, err := pickup.Make(bytes.NewReader(file), ix, nil, c, nil)
+					if errors.Is(err, pickup.ErrBelowBed) {
+						continue // another object begins lower
 					}
 				}
-			})
+				p, out := pick(t, file, ix, c)
+				if !c.LooseTop {
+					clear(t, p, out, ix.Box)
+				}
+			}
 		}
-	}
+	})
 }
 
 // TestPickupOfAPickup fails a second time: the file that finishes a print is
 // finished itself, and lays what the first original would have laid.
 func TestPickupOfAPickup(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects(t) {
 		t.Run(d.Name, func(t *testing.T) {
 			file, _ := demo.Slice(small()["gauge"], d)
 			ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})

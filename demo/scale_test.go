@@ -31,11 +31,11 @@ func TestScale(t *testing.T) {
 // eachFile calls f with every part in the dialects it is sampled in.
 func eachFile(t *testing.T, seed uint64, f func(part, dialect string, file []byte,
 	ix *layer.Index, random *rand.Rand)) {
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
+	for part := range small() {
+		for turn, d := range demo.Dialects() {
 			if demotest.Sampled(part, d) {
-				file, _ := demo.Slice(solid, d)
-				f(part, d.Name, file, index(t, file), rand.New(rand.NewPCG(seed, uint64(len(file)))))
+				s := slice(t, part, turn)
+				f(part, d.Name, s.file, s.ix, rand.New(rand.NewPCG(seed, uint64(len(s.file)))))
 			}
 		}
 	}

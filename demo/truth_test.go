@@ -28,57 +28,49 @@ func small() map[string]demo.Solid {
 // TestLayersEqualTruth reads every part in every dialect and compares all that
 // the slicer knew when it wrote it.
 func TestLayersEqualTruth(t *testing.T) {
-	for part, solid := range small() {
-		for _, d := range demo.Dialects() {
-			t.Run(part+"/"+d.Name, func(t *testing.T) {
-				file, truth := demo.Slice(solid, d)
-				ix, err := layer.Read(context.Background(), bytes.NewReader(file), layer.Options{})
-				if err != nil {
-					t.Fatal(err)
-				}
-				if len(ix.Layers) != len(truth.Layers) {
-					t.Fatalf("%d layers, want %d", len(ix.Layers), len(truth.Layers))
-				}
-				if got := [2]int{int(ix.Prime.First), int(ix.Prime.Last)}; got != truth.Prime {
-					t.Errorf("prime lines %v, want %v", got, truth.Prime)
-				}
-				for i, want := range truth.Layers {
-					l := ix.Layers[i]
-					if part == "arch" && d.Mark == "" {
-						// Nothing says that supports at heights in between belong to the
-						// layer behind them.
-						want.First, want.Last, want.Fold = int(l.First), int(l.Last), int(l.Fold)
-					}
-					if math.Abs(l.Z.Millimetres()-want.Z) > 0.0011 || int(l.First) != want.First ||
-						int(l.Last) != want.Last {
-						t.Fatalf("layer %d: z %v lines %d–%d, want z %v lines %d–%d", i+1, l.Z, l.First, l.Last,
-							want.Z, want.First, want.Last)
-					}
-					if want.Object != int(l.Object) {
-						t.Fatalf("layer %d: object %d, want %d", i+1, l.Object, want.Object)
-					}
-					if i > 0 && int(l.Fold) != want.Fold {
-						t.Fatalf("layer %d: fold line %d, want %d", i+1, l.Fold, want.Fold)
-					}
-					if d.Mark != "" && d.Name != "hopping" &&
-						d.Name != "raised" && d.Name != "trailing" &&
-						(!l.HasNumber || int(l.Number) != want.Number) {
-						t.Fatalf("layer %d: own number %d (%v), want %d; marks %+v", i+1, l.Number, l.HasNumber,
-							want.Number, ix.Marks)
-					}
-				}
-				if d.Mark == "" && ix.Marks.Layer != "" {
-					t.Errorf("a mark was learned where there is none: %q", ix.Marks.Layer)
-				}
-			})
+	everySliced(t, func(t *testing.T, s *sliced) {
+		part, d, truth, ix := s.part, s.dialect, s.truth, s.ix
+		if len(ix.Layers) != len(truth.Layers) {
+			t.Fatalf("%d layers, want %d", len(ix.Layers), len(truth.Layers))
 		}
-	}
+		if got := [2]int{int(ix.Prime.First), int(ix.Prime.Last)}; got != truth.Prime {
+			t.Errorf("prime lines %v, want %v", got, truth.Prime)
+		}
+		for i, want := range truth.Layers {
+			l := ix.Layers[i]
+			if part == "arch" && d.Mark == "" {
+				// Nothing says that supports at heights in between belong to the
+				// layer behind them.
+				want.First, want.Last, want.Fold = int(l.First), int(l.Last), int(l.Fold)
+			}
+			if math.Abs(l.Z.Millimetres()-want.Z) > 0.0011 || int(l.First) != want.First ||
+				int(l.Last) != want.Last {
+				t.Fatalf("layer %d: z %v lines %d–%d, want z %v lines %d–%d", i+1, l.Z, l.First, l.Last,
+					want.Z, want.First, want.Last)
+			}
+			if want.Object != int(l.Object) {
+				t.Fatalf("layer %d: object %d, want %d", i+1, l.Object, want.Object)
+			}
+			if i > 0 && int(l.Fold) != want.Fold {
+				t.Fatalf("layer %d: fold line %d, want %d", i+1, l.Fold, want.Fold)
+			}
+			if d.Mark != "" && d.Name != "hopping" &&
+				d.Name != "raised" && d.Name != "trailing" &&
+				(!l.HasNumber || int(l.Number) != want.Number) {
+				t.Fatalf("layer %d: own number %d (%v), want %d; marks %+v", i+1, l.Number, l.HasNumber,
+					want.Number, ix.Marks)
+			}
+		}
+		if d.Mark == "" && ix.Marks.Layer != "" {
+			t.Errorf("a mark was learned where there is none: %q", ix.Marks.Layer)
+		}
+	})
 }
 
 // TestDecodeMeetsIndex decodes each layer from the state kept at its fold and
 // checks that it lays what the one reading from the front said.
 func TestDecodeMeetsIndex(t *testing.T) {
-	for _, d := range demo.Dialects() {
+	for _, d := range dialects(t) {
 		file, _ := demo.Slice(small()["buoy"], d)
 		src := bytes.NewReader(file)
 		ix, err := layer.Read(context.Background(), src, layer.Options{})

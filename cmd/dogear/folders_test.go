@@ -18,9 +18,9 @@ import (
 // TestFolders watches two folders, each with its plan, and says on the shelf what was done in
 // which.
 func TestFolders(t *testing.T) {
+	t.Parallel()
 	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
 	top := t.TempDir()
-	t.Setenv("XDG_CONFIG_HOME", top)
 	var args []string
 	for i, name := range []string{"quay", "pier"} {
 		dir, plan := filepath.Join(top, name), filepath.Join(top, name+".json")

@@ -24,6 +24,7 @@ import (
 	"time"
 
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // harbour is a real server process, with somebody at its pages.
@@ -224,7 +225,7 @@ func TestKilled(t *testing.T) {
 	ears, confirmed := 0, map[int64]bool{id: true}
 	seed := rand.Uint64()
 	r := rand.New(rand.NewPCG(seed, 1))
-	for round := range 6 {
+	for round := range demotest.Rounds(6) {
 		h.half(file)
 		time.AfterFunc(time.Duration(r.IntN(400))*time.Millisecond, func() { _ = h.cmd.Process.Kill() })
 		for {

@@ -76,10 +76,11 @@ func TestBind(t *testing.T) {
 		b, _ := demo.Slice(demo.Pier(0.15, 0), d)
 		files[d.Name] = [2][]byte{a, b}
 	}
-	n := 0
 	for i, d1 := range demo.Dialects() {
 		for j, d2 := range demo.Dialects() {
-			n++
+			if testing.Short() && (i+j)%5 != 0 {
+				continue
+			}
 			t.Run(d1.Name+"/"+d2.Name, func(t *testing.T) {
 				t.Parallel()
 				rnd := rand.New(rand.NewPCG(uint64(i), uint64(j)))
@@ -168,9 +169,6 @@ func TestBind(t *testing.T) {
 				}
 			})
 		}
-	}
-	if n != len(demo.Dialects())*len(demo.Dialects()) {
-		t.Errorf("%d pairs", n)
 	}
 }
 

@@ -82,13 +82,13 @@ func before(mark, lines string) func(string) string {
 // TestPlantedFaults finds what was done to a file by hand.
 func TestPlantedFaults(t *testing.T) {
 	planted := 0
-	for _, d := range []string{"plain", "hopping", "bare", "resetting", "silent", "steps"} {
-		file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed(d))
+	for _, d := range demotest.Named("plain", "hopping", "bare", "resetting", "silent", "steps") {
+		file, _ := demo.Slice(demo.TideGauge(), d)
 		ix := index(t, file)
 		out := applied(t, file, ix,
 			&plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
 		if r := prove(t, file, out); len(r.Findings) > 0 {
-			t.Fatalf("%s: %+v", d, r.Findings)
+			t.Fatalf("%s: %+v", d.Name, r.Findings)
 		}
 		for _, f := range faults {
 			edited := f.do(string(out))
@@ -112,11 +112,11 @@ func TestPlantedFaults(t *testing.T) {
 						strings.Contains(r.First.What, "somewhere else")
 			}
 			if !found {
-				t.Errorf("%s, %s: found %v, want one of %s; %+v", d, f.name, all, f.want, r.First)
+				t.Errorf("%s, %s: found %v, want one of %s; %+v", d.Name, f.name, all, f.want, r.First)
 			}
 		}
 	}
-	if planted < 100 {
+	if planted < demotest.Rounds(100) {
 		t.Errorf("only %d faults were planted", planted)
 	}
 }

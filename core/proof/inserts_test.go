@@ -13,13 +13,13 @@ import (
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 // TestInsertFaults plants faults round what goes in: each is found in the edited
 // file alone.
 func TestInsertFaults(t *testing.T) {
-	for _, name := range []string{"plain", "hopping", "steps", "tight", "round"} {
-		d := demo.DialectNamed(name)
+	for _, d := range demotest.Named("plain", "hopping", "steps", "tight", "round") {
 		file, _ := demo.Slice(demo.Hollows(0.25), d)
 		ix, pockets := pocketsOf(t, file)
 		pin := plan.InsertPart{Shape: "disc", Across: 5, Height: 3.8, Steel: true}
@@ -77,10 +77,10 @@ func TestInsertFaults(t *testing.T) {
 			}
 			if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") &&
 				strings.Contains(got, "stop ") {
-				t.Errorf("%s, %s: want %q, got\n%s", name, fault, c.want, got)
+				t.Errorf("%s, %s: want %q, got\n%s", d.Name, fault, c.want, got)
 			}
 			if !r.Same {
-				t.Errorf("%s, %s: another deposit", name, fault)
+				t.Errorf("%s, %s: another deposit", d.Name, fault)
 			}
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/proof/second"
+	"dogear/demo/demotest"
 )
 
 // TestHonest writes random plans of every kind: none is stopped, the plastic is the
@@ -29,7 +30,7 @@ func TestHonest(t *testing.T) {
 			Load: 70}, "slate": {Name: "Wet slate"}}
 	keys := []string{"red", "kelp", "white", "slate"}
 	honest := 0
-	for range 420 {
+	for range demotest.Rounds(420) {
 		file := pier(12, rnd.IntN(2) == 0)
 		p := &plan.Plan{Filaments: fils, First: keys[rnd.IntN(4)]}
 		at := rnd.Perm(10)
@@ -85,7 +86,7 @@ func TestHonest(t *testing.T) {
 		}
 		honest++
 	}
-	if honest < 400 {
+	if honest < demotest.Rounds(400) {
 		t.Errorf("only %d honest edits", honest)
 	}
 }

@@ -8,12 +8,17 @@ import (
 	"hash/fnv"
 	"io"
 	"os"
+	"runtime/debug"
 	"testing"
 
 	"dogear/core/layer"
 	"dogear/core/proof"
 	"dogear/demo"
 )
+
+// Tests throw away hundreds of files of some MB: what collects them begins later than it would, and
+// a tenth of the time is saved.
+func init() { debug.SetGCPercent(400) }
 
 // Sweep reports whether all is to be tried and not a sample of it (make sweep).
 func Sweep() bool { return os.Getenv("DOGEAR_SWEEP") != "" }
@@ -40,6 +45,26 @@ func Least(usual int) int {
 		return 4 * usual
 	}
 	return usual
+}
+
+// Rounds is how often something is tried at random: with -short a tenth of it.
+func Rounds(usual int) int {
+	if testing.Short() {
+		return max(usual/10, 1)
+	}
+	return usual
+}
+
+// Named are the dialects of these names, with -short the first of them.
+func Named(names ...string) []demo.Dialect {
+	if testing.Short() {
+		names = names[:1]
+	}
+	var out []demo.Dialect
+	for _, n := range names {
+		out = append(out, demo.DialectNamed(n))
+	}
+	return out
 }
 
 // Dialects are the plain one and those that are sampled.
