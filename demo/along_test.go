@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"regexp"
@@ -128,11 +129,13 @@ func TestCutWhat(t *testing.T) {
 		ok    bool
 	}{{10, 50, true}, {10, 0.5, false}, {10, 99.5, false}, {10, math.NaN(), false}, {9, 50, false},
 		{11, 50, false}, {12, 50, true}, {2, 50, false}, {13, 50, false}} {
-		_, err := pickup.Make(bytes.NewReader(file), ix, nil, pickup.Choice{Start: pickup.Mid,
-			Line: c.line, Along: c.along, Z: pickup.ByTouch}, nil)
-		if (err == nil) != c.ok {
-			t.Errorf("line %d, %g %%: %v", c.line, c.along, err)
-		}
+		t.Run(fmt.Sprintf("line %d, %g %%", c.line, c.along), func(t *testing.T) {
+			_, err := pickup.Make(bytes.NewReader(file), ix, nil, pickup.Choice{Start: pickup.Mid,
+				Line: c.line, Along: c.along, Z: pickup.ByTouch}, nil)
+			if (err == nil) != c.ok {
+				t.Errorf("line %d, %g %%: %v", c.line, c.along, err)
+			}
+		})
 	}
 }
 

@@ -116,28 +116,30 @@ func TestTooProud(t *testing.T) {
 		"too wide":   {plan.InsertPart{Shape: "disc", Across: 6, Height: 3}, false},
 		"two of two": {plan.InsertPart{Shape: "disc", Across: 5, Height: 2}, false},
 	} {
-		n := 33 // the layer that closes the shaft
-		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: n, Kind: plan.Insert,
-			Insert: &c.part, Count: 1, At: [][2]float64{{128, 116}}}}}
-		if name == "two of two" {
-			p.Ears[0].Count = 2
-		}
-		if err := p.Check(); err != nil {
-			t.Fatal(err)
-		}
-		res, err := apply.Plan(bytes.NewReader(file), ix, p, pockets)
-		if err != nil {
-			t.Fatal(err)
-		}
-		grave := ""
-		for _, f := range res.Findings {
-			if f.Level == layer.Grave {
-				grave = f.Message
+		t.Run(name, func(t *testing.T) {
+			n := 33 // the layer that closes the shaft
+			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: n,
+				Kind: plan.Insert, Insert: &c.part, Count: 1, At: [][2]float64{{128, 116}}}}}
+			if name == "two of two" {
+				p.Ears[0].Count = 2
 			}
-		}
-		if (grave != "") != c.stop || c.stop && !strings.Contains(grave, fmt.Sprintf("Layer %d would "+
-			"be laid into", n)) {
-			t.Errorf("%s: %q", name, grave)
-		}
+			if err := p.Check(); err != nil {
+				t.Fatal(err)
+			}
+			res, err := apply.Plan(bytes.NewReader(file), ix, p, pockets)
+			if err != nil {
+				t.Fatal(err)
+			}
+			grave := ""
+			for _, f := range res.Findings {
+				if f.Level == layer.Grave {
+					grave = f.Message
+				}
+			}
+			if (grave != "") != c.stop || c.stop && !strings.Contains(grave, fmt.Sprintf("Layer %d would "+
+				"be laid into", n)) {
+				t.Errorf("%q", grave)
+			}
+		})
 	}
 }

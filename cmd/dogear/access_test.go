@@ -22,16 +22,18 @@ func TestAddresses(t *testing.T) {
 		{"192.0.2.7", false, "http://192.0.2.7:8080"}, {"0.0.0.0", false, "http://localhost:8080"},
 		{"::", false, "http://localhost:8080"},
 	} {
-		if loopback(c.host) != c.loopback {
-			t.Errorf("%s: loopback is %v", c.host, !c.loopback)
-		}
-		a := net.Addr(at)
-		if ip := net.ParseIP(c.host); ip != nil && !ip.IsUnspecified() {
-			a = &net.TCPAddr{IP: ip, Port: 8080}
-		}
-		if got := addresses("http", c.host, a); c.open != "" && got[0] != c.open {
-			t.Errorf("%s: %v, want %s first", c.host, got, c.open)
-		}
+		t.Run(c.host, func(t *testing.T) {
+			if loopback(c.host) != c.loopback {
+				t.Errorf("loopback is %v", !c.loopback)
+			}
+			a := net.Addr(at)
+			if ip := net.ParseIP(c.host); ip != nil && !ip.IsUnspecified() {
+				a = &net.TCPAddr{IP: ip, Port: 8080}
+			}
+			if got := addresses("http", c.host, a); c.open != "" && got[0] != c.open {
+				t.Errorf("%v, want %s first", got, c.open)
+			}
+		})
 	}
 	if got := names("shed.local"); !slices.Equal(got, []string{"shed.local"}) {
 		t.Error(got)

@@ -64,9 +64,11 @@ func TestBackup(t *testing.T) {
 			"no Dogear in"},
 		{[]string{"backup", from, "-o", file}, "--force"},
 	} {
-		if code, _, errs := dogear(t, c.args...); code != 1 || !strings.Contains(errs, c.says) {
-			t.Errorf("%v: %d %q, want %q", c.args, code, errs, c.says)
-		}
+		t.Run(c.says, func(t *testing.T) {
+			if code, _, errs := dogear(t, c.args...); code != 1 || !strings.Contains(errs, c.says) {
+				t.Errorf("%v: %d %q, want %q", c.args, code, errs, c.says)
+			}
+		})
 	}
 	for _, name := range []string{"b", "c"} {
 		if left, _ := filepath.Glob(filepath.Join(dir, name, "*")); len(left) > 0 {

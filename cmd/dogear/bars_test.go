@@ -56,14 +56,16 @@ func TestBars(t *testing.T) {
 			b.broken()
 		}, ""},
 	} {
-		var out bytes.Buffer
-		c.draw(&bars{w: &out})
-		got := ""
-		for line := range strings.SplitAfterSeq(out.String(), "\n") {
-			got += line[strings.LastIndexByte(line, '\r')+1:] // as a terminal shows it
-		}
-		if got != c.want {
-			t.Errorf("%s: %q, want %q", name, got, c.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			var out bytes.Buffer
+			c.draw(&bars{w: &out})
+			got := ""
+			for line := range strings.SplitAfterSeq(out.String(), "\n") {
+				got += line[strings.LastIndexByte(line, '\r')+1:] // as a terminal shows it
+			}
+			if got != c.want {
+				t.Errorf("%q, want %q", got, c.want)
+			}
+		})
 	}
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -78,13 +79,15 @@ func TestBindCommand(t *testing.T) {
 			"2 joints are described"},
 		{[]string{coarse + ":1-60", "-o", out + "2"}, 1, "two or more"},
 	} {
-		code, _, stderr := dogear(t, append([]string{"bind"}, c.args...)...)
-		if code != c.code || !strings.Contains(stderr, c.says) {
-			t.Errorf("%v: %d %q, want %d with %q", c.args, code, stderr, c.code, c.says)
-		}
-		if _, err := os.Stat(out + "2"); err == nil {
-			t.Errorf("%v: a file was written all the same", c.args)
-		}
+		t.Run(c.says, func(t *testing.T) {
+			code, _, stderr := dogear(t, append([]string{"bind"}, c.args...)...)
+			if code != c.code || !strings.Contains(stderr, c.says) {
+				t.Errorf("%v: %d %q, want %d with %q", c.args, code, stderr, c.code, c.says)
+			}
+			if _, err := os.Stat(out + "2"); err == nil {
+				t.Errorf("%v: a file was written all the same", c.args)
+			}
+		})
 	}
 }
 
@@ -117,49 +120,51 @@ func TestBindHeadsUp(t *testing.T) {
 		{[]string{coarse + ":1-20", fine + ":40-43", coarse + ":23-", "--heads-up", "5", "--joint",
 			"nozzle"}, 1},
 	} {
-		code, stdout, stderr := dogear(t, append(append([]string{"bind"}, c.args...), "-o", out, "--json",
-			"--force")...)
-		if code != 0 {
-			t.Errorf("%v: %d %s", c.args, code, stderr)
-			continue
-		}
-		var rep struct {
-			Joints []struct {
-				Lines [2]int64 `json:"out_lines"`
+		t.Run(fmt.Sprint(c.want, " heads-ups"), func(t *testing.T) {
+			code, stdout, stderr := dogear(t, append(append([]string{"bind"}, c.args...),
+				"-o", out, "--json", "--force")...)
+			if code != 0 {
+				t.Errorf("%v: %d %s", c.args, code, stderr)
+				return
 			}
-			Findings []struct{ Code string }
-		}
-		if err := json.Unmarshal([]byte(stdout), &rep); err != nil {
-			t.Fatal(err)
-		}
-		text, err := os.ReadFile(out)
-		if err != nil {
-			t.Fatal(err)
-		}
-		n := 0
-		lines := strings.Split(string(text), "\n")
-		for _, l := range lines {
-			if strings.HasPrefix(l, "; dogear joint ") && strings.Contains(l, " announced: ") {
-				n++
+			var rep struct {
+				Joints []struct {
+					Lines [2]int64 `json:"out_lines"`
+				}
+				Findings []struct{ Code string }
 			}
-		}
-		if n != c.want {
-			t.Errorf("%v: %d heads-ups, want %d", c.args, n, c.want)
-		}
-		for i, j := range rep.Joints {
-			if first := lines[j.Lines[0]-1]; !strings.HasPrefix(first, "; dogear joint "+
-				string(rune('1'+i))) {
-				t.Errorf("%v: joint %d begins with %q", c.args, i+1, first)
+			if err := json.Unmarshal([]byte(stdout), &rep); err != nil {
+				t.Fatal(err)
 			}
-		}
-		late := strings.Contains(stdout, "heads-up-left-out")
-		if stops := strings.Count(string(text), "\nM0 "); late != (c.want > 0 && n < stops) {
-			t.Errorf("%v: %d of %d announced: %s", c.args, n, stops, stdout)
-		}
-		if strings.Contains(strings.Join(c.args, " "), ",0.4") &&
-			!strings.Contains(string(text), "0.4 mm nozzle") {
-			t.Errorf("%v: the second nozzle is not the one that was asked for", c.args)
-		}
+			text, err := os.ReadFile(out)
+			if err != nil {
+				t.Fatal(err)
+			}
+			n := 0
+			lines := strings.Split(string(text), "\n")
+			for _, l := range lines {
+				if strings.HasPrefix(l, "; dogear joint ") && strings.Contains(l, " announced: ") {
+					n++
+				}
+			}
+			if n != c.want {
+				t.Errorf("%v: %d heads-ups, want %d", c.args, n, c.want)
+			}
+			for i, j := range rep.Joints {
+				if first := lines[j.Lines[0]-1]; !strings.HasPrefix(first, "; dogear joint "+
+					string(rune('1'+i))) {
+					t.Errorf("%v: joint %d begins with %q", c.args, i+1, first)
+				}
+			}
+			late := strings.Contains(stdout, "heads-up-left-out")
+			if stops := strings.Count(string(text), "\nM0 "); late != (c.want > 0 && n < stops) {
+				t.Errorf("%v: %d of %d announced: %s", c.args, n, stops, stdout)
+			}
+			if strings.Contains(strings.Join(c.args, " "), ",0.4") &&
+				!strings.Contains(string(text), "0.4 mm nozzle") {
+				t.Errorf("%v: the second nozzle is not the one that was asked for", c.args)
+			}
+		})
 	}
 }
 

@@ -77,8 +77,11 @@ func TestPlaced(t *testing.T) {
 		{3, []layer.Finding{height, both, height, lost},
 			"3 ears placed: 2 by height, 1 by height and landmark, 1 not found"},
 	} {
-		if got := placed(&editReport{Ears: make([]earReport, c.ears), Findings: c.finds}); got != c.want {
-			t.Errorf("%q, want %q", got, c.want)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			got := placed(&editReport{Ears: make([]earReport, c.ears), Findings: c.finds})
+			if got != c.want {
+				t.Errorf("%q, want %q", got, c.want)
+			}
+		})
 	}
 }

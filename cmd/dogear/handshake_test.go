@@ -49,9 +49,11 @@ func TestHandshake(t *testing.T) {
 		{[]string{"--simulate", "knob"}, 0, "still"},
 		{[]string{"--simulate", "sleepy"}, 0, "lets go"},
 	} {
-		code, said, errs := dogear(t, append([]string{"handshake"}, c.args...)...)
-		if code != c.code || !strings.Contains(said+errs, c.says) {
-			t.Errorf("%q: %d %s%s", c.args, code, said, errs)
-		}
+		t.Run(c.says, func(t *testing.T) {
+			code, said, errs := dogear(t, append([]string{"handshake"}, c.args...)...)
+			if code != c.code || !strings.Contains(said+errs, c.says) {
+				t.Errorf("%q: %d %s%s", c.args, code, said, errs)
+			}
+		})
 	}
 }

@@ -83,14 +83,16 @@ func TestInPlace(t *testing.T) {
 			"no layer 3000"},
 		{`{`, "not JSON"},
 	} {
-		write(planFile, []byte(c.plan))
-		if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 ||
-			!strings.Contains(errs, c.says) {
-			t.Errorf("%d %q, want %q", code, errs, c.says)
-		}
-		if !bytes.Equal(read(file), plate) {
-			t.Error("the file was changed all the same")
-		}
+		t.Run(c.says, func(t *testing.T) {
+			write(planFile, []byte(c.plan))
+			if code, _, errs := dogear(t, "apply", file, "--plan", planFile, "--in-place"); code != 1 ||
+				!strings.Contains(errs, c.says) {
+				t.Errorf("%d %q, want %q", code, errs, c.says)
+			}
+			if !bytes.Equal(read(file), plate) {
+				t.Error("the file was changed all the same")
+			}
+		})
 	}
 	for _, args := range [][]string{{file, "--plan", planFile},
 		{file, "--plan", planFile, "--in-place", "-o", "x"}, {"-", "--plan", planFile, "--in-place"}} {
@@ -131,31 +133,33 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 			[]string{"--renumber"}}, "numbered, renumbered": {wall, []string{"--renumber"}},
 		"no last end": {bytes.TrimRight(plain, "\n"), nil},
 	} {
-		write(file, c.wall)
-		os.Remove(file + ".orig")
-		last := ""
-		for k := range 3 {
-			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
-				"--in-place"}, c.args...)...); code != 0 {
-				t.Fatalf("%s, %d: %s", name, k, errs)
-			}
-			if got := read(file + ".orig"); got != string(c.wall) {
-				t.Fatalf("%s: after %d runs FILE.orig is not what the slicer wrote", name, k+1)
-			}
-			if k > 0 && read(file) != last {
-				t.Errorf("%s: the second run is not the same as the first", name)
-			}
-			last = read(file)
-		}
-		// Its numbers cannot be had back without what lies beside it.
-		if len(c.args) > 0 {
+		t.Run(name, func(t *testing.T) {
+			write(file, c.wall)
 			os.Remove(file + ".orig")
-			if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
-				"--in-place"}, c.args...)...); code != 1 || !strings.Contains(errs, "left as it is") ||
-				read(file) != last || read(file+".orig") != "" {
-				t.Errorf("%s: %d %s", name, code, errs)
+			last := ""
+			for k := range 3 {
+				if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
+					"--in-place"}, c.args...)...); code != 0 {
+					t.Fatalf("%d: %s", k, errs)
+				}
+				if got := read(file + ".orig"); got != string(c.wall) {
+					t.Fatalf("after %d runs FILE.orig is not what the slicer wrote", k+1)
+				}
+				if k > 0 && read(file) != last {
+					t.Error("the second run is not the same as the first")
+				}
+				last = read(file)
 			}
-		}
+			// Its numbers cannot be had back without what lies beside it.
+			if len(c.args) > 0 {
+				os.Remove(file + ".orig")
+				if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
+					"--in-place"}, c.args...)...); code != 1 || !strings.Contains(errs, "left as it is") ||
+					read(file) != last || read(file+".orig") != "" {
+					t.Errorf("%d %s", code, errs)
+				}
+			}
+		})
 	}
 	for _, fake := range []string{"; dogear ear x: tide\n",
 		"; dogear ear a1 ends\n; dogear muted: G28\n", "; dogear was 00000000: M104 S1\n"} {

@@ -188,10 +188,12 @@ func TestRefusals(t *testing.T) {
 		{"a folder without a plan", []string{"serve", "--watch", filepath.Dir(file), "--data",
 			filepath.Join(filepath.Dir(file), "data")}, 2, "go together"},
 	} {
-		status, stdout, errs := dogear(t, c.args...)
-		if status != c.status || !strings.Contains(errs, c.want) || stdout != "" && c.status == 1 {
-			t.Errorf("%s: status %d, %q %q; want %d with %q", c.name, status, stdout, errs, c.status, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			status, stdout, errs := dogear(t, c.args...)
+			if status != c.status || !strings.Contains(errs, c.want) || stdout != "" && c.status == 1 {
+				t.Errorf("status %d, %q %q; want %d with %q", status, stdout, errs, c.status, c.want)
+			}
+		})
 	}
 	if b, _ := os.ReadFile(out); string(b) != "mine" {
 		t.Errorf("a refused apply left %q", b)

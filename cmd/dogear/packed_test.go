@@ -115,29 +115,31 @@ func TestPacked(t *testing.T) {
 			string(read1(t, at("picked.gcode")))},
 		{"alone.zip", "4.zip", "", "wall.gcode", []string{"apply", "--plan", plan}, want},
 	} {
-		args := append([]string{c.args[0], at(c.file)}, c.args[1:]...)
-		args = append(args, "-o", at(c.out))
-		if c.plate != "" {
-			dogear(1, args...) // which of the two nobody has said
-			args = append(args, "--plate", c.plate)
-		}
-		dogear(0, args...)
-		was, names := inside(t, at(c.file))
-		is, now := inside(t, at(c.out))
-		if names != now {
-			t.Errorf("%s: %s were %s", c.out, now, names)
-		}
-		for name, text := range is {
-			sum := md5.Sum([]byte(c.want))
-			switch {
-			case name == c.entry && text != c.want:
-				t.Errorf("%s: %s is not what a plain file would be", c.out, name)
-			case name == c.entry+".md5" && text != hex.EncodeToString(sum[:]):
-				t.Errorf("%s: the checksum does not hold", c.out)
-			case !strings.HasPrefix(name, c.entry) && text != was[name]:
-				t.Errorf("%s: %s has changed", c.out, name)
+		t.Run(c.file, func(t *testing.T) {
+			args := append([]string{c.args[0], at(c.file)}, c.args[1:]...)
+			args = append(args, "-o", at(c.out))
+			if c.plate != "" {
+				dogear(1, args...) // which of the two nobody has said
+				args = append(args, "--plate", c.plate)
 			}
-		}
+			dogear(0, args...)
+			was, names := inside(t, at(c.file))
+			is, now := inside(t, at(c.out))
+			if names != now {
+				t.Errorf("%s: %s were %s", c.out, now, names)
+			}
+			for name, text := range is {
+				sum := md5.Sum([]byte(c.want))
+				switch {
+				case name == c.entry && text != c.want:
+					t.Errorf("%s: %s is not what a plain file would be", c.out, name)
+				case name == c.entry+".md5" && text != hex.EncodeToString(sum[:]):
+					t.Errorf("%s: the checksum does not hold", c.out)
+				case !strings.HasPrefix(name, c.entry) && text != was[name]:
+					t.Errorf("%s: %s has changed", c.out, name)
+				}
+			}
+		})
 	}
 	dogear(0, "apply", at("alone.zip"), "--plan", plan, "-o", at("5.gcode"))
 	if string(read1(t, at("5.gcode"))) != want {

@@ -57,10 +57,12 @@ func TestPickup(t *testing.T) {
 		{[]string{"--display", "-1,2,3"}, 1, "no move passes"},
 		{[]string{"--layer", "5", "--start", "mid"}, 1, "say the line"},
 	} {
-		status, _, errs := dogear(t, append([]string{"pickup", file, "-o", other}, c.args...)...)
-		if status != c.code || !strings.Contains(errs, c.want) {
-			t.Errorf("%v: %d, want %d with %q in %s", c.args, status, c.code, c.want, errs)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			status, _, errs := dogear(t, append([]string{"pickup", file, "-o", other}, c.args...)...)
+			if status != c.code || !strings.Contains(errs, c.want) {
+				t.Errorf("%v: %d, want %d with %q in %s", c.args, status, c.code, c.want, errs)
+			}
+		})
 	}
 	for _, args := range [][]string{{"--layer", "5", "--start", "redo"}, {"--line", "1500"},
 		{"--counted", "3+4"}, {"--file-number", "4"}, {"--layer", "5", "--loose-top"},

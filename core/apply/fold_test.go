@@ -28,10 +28,12 @@ func TestLocate(t *testing.T) {
 		{plan.Ear{BeforeLine: 10}, 10, 1, false},
 		{plan.Ear{BeforeLine: 17}, 17, 2, true},
 	} {
-		f, err := apply.Locate(src, ix, &c.ear)
-		if err != nil || f.Line != c.line || f.Layer != c.layer || f.Inside != c.inside {
-			t.Errorf("%+v: line %d layer %d inside %v %v", c.ear, f.Line, f.Layer, f.Inside, err)
-		}
+		t.Run(fmt.Sprint("line ", c.line), func(t *testing.T) {
+			f, err := apply.Locate(src, ix, &c.ear)
+			if err != nil || f.Line != c.line || f.Layer != c.layer || f.Inside != c.inside {
+				t.Errorf("%+v: line %d layer %d inside %v %v", c.ear, f.Line, f.Layer, f.Inside, err)
+			}
+		})
 	}
 	far := 99.0
 	for _, e := range []plan.Ear{{BeforeLayer: 3}, {BeforeLine: 99}, {AtHeight: &far},
@@ -75,16 +77,18 @@ func TestFitted(t *testing.T) {
 		"by its corners": {"; bed_shape = 10x10,190x10,190x150,10x150\n" + applytest.Tall(),
 			[4]float64{10, 10, 190, 150}},
 	} {
-		_, ix := applytest.Reading(t, c.file)
-		pr := apply.Fitted(plan.Generic(), ix)
-		b, park := c.bed, pr.Park
-		if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
-			t.Errorf("%s: parks at %v, want within %v", name, park, b)
-		}
-		if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] &&
-			y > ix.Box[1] && y < ix.Box[3] {
-			t.Errorf("%s: parks over the part, at %v", name, park)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, ix := applytest.Reading(t, c.file)
+			pr := apply.Fitted(plan.Generic(), ix)
+			b, park := c.bed, pr.Park
+			if park[0] < b[0]-20 || park[0] > b[2]+20 || park[1] < b[1]-20 || park[1] > b[3]+20 {
+				t.Errorf("parks at %v, want within %v", park, b)
+			}
+			if x, y := gcode.FromMM(park[0]), gcode.FromMM(park[1]); x > ix.Box[0] && x < ix.Box[2] &&
+				y > ix.Box[1] && y < ix.Box[3] {
+				t.Errorf("parks over the part, at %v", park)
+			}
+		})
 	}
 	said := plan.Generic()
 	said.Assumed = false
@@ -107,8 +111,10 @@ func TestPlace(t *testing.T) {
 		{plan.Ear{AtHeight: &h}, 4, 0},
 		{plan.Ear{BeforeLine: ix.Layers[4].Last}, 5, ix.Layers[4].Last},
 	} {
-		if n, line := apply.Place(ix, &c.ear); n != c.n || line != c.line {
-			t.Errorf("%+v: layer %d, line %d", c.ear, n, line)
-		}
+		t.Run(fmt.Sprint("layer ", c.n), func(t *testing.T) {
+			if n, line := apply.Place(ix, &c.ear); n != c.n || line != c.line {
+				t.Errorf("%+v: layer %d, line %d", c.ear, n, line)
+			}
+		})
 	}
 }

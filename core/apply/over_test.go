@@ -67,47 +67,49 @@ func TestOver(t *testing.T) {
 		"pulling back":  {func(float64) string { return "G1 X35 Y20 E-1 F9000\nG1 E1 F2100" }, false},
 		"small letters": {func(z float64) string { return fmt.Sprintf("g0x35y20z%.2f", z) }, true},
 	} {
-		file := crossing(40, c.way)
-		src := bytes.NewReader(file)
-		ix, err := layer.Read(context.Background(), src, layer.Options{})
-		if err != nil {
-			t.Fatal(name, err)
-		}
-		p := &plan.Plan{Format: plan.Format,
-			Ears: []plan.Ear{{ID: "pin", BeforeLayer: 16, Kind: plan.Insert,
-				Insert: &plan.InsertPart{Shape: "disc", Across: 9.5, Height: 5}}}}
-		if err := p.Check(); err != nil {
-			t.Fatal(err)
-		}
-		res, err := apply.Plan(src, ix, p, well(ix, 40))
-		if err != nil {
-			t.Fatal(name, err)
-		}
-		want := 14 // layers 16 to 29, up to 6 mm
-		if name == "a hop" {
-			want = 12 // the last two hop high enough
-		}
-		if len(res.Overs) != want || c.rewritten != (len(res.Rewritten) == want) {
-			t.Errorf("%s: %d ways are lifted, %d rewritten", name, len(res.Overs), len(res.Rewritten))
-		}
-		var out bytes.Buffer
-		if _, err := edit.Write(&out, src, res.Edits); err != nil {
-			t.Fatal(name, err)
-		}
-		clears(t, name, out.String())
-		taken, err := apply.TakeOut(bytes.NewReader(out.Bytes()))
-		if err != nil {
-			t.Fatal(name, err)
-		}
-		var back bytes.Buffer
-		if _, err := edit.Write(&back, bytes.NewReader(out.Bytes()), taken.Edits); err != nil ||
-			!bytes.Equal(back.Bytes(), file) {
-			t.Errorf("%s: what was taken out does not leave the original (%v)", name, err)
-		}
-		if got := res.OutLines(0); !strings.HasPrefix(strings.Split(out.String(), "\n")[got[0]-1],
-			"; dogear ear pin") {
-			t.Errorf("%s: the ear is not on line %d", name, got[0])
-		}
+		t.Run(name, func(t *testing.T) {
+			file := crossing(40, c.way)
+			src := bytes.NewReader(file)
+			ix, err := layer.Read(context.Background(), src, layer.Options{})
+			if err != nil {
+				t.Fatal(name, err)
+			}
+			p := &plan.Plan{Format: plan.Format,
+				Ears: []plan.Ear{{ID: "pin", BeforeLayer: 16, Kind: plan.Insert,
+					Insert: &plan.InsertPart{Shape: "disc", Across: 9.5, Height: 5}}}}
+			if err := p.Check(); err != nil {
+				t.Fatal(err)
+			}
+			res, err := apply.Plan(src, ix, p, well(ix, 40))
+			if err != nil {
+				t.Fatal(name, err)
+			}
+			want := 14 // layers 16 to 29, up to 6 mm
+			if name == "a hop" {
+				want = 12 // the last two hop high enough
+			}
+			if len(res.Overs) != want || c.rewritten != (len(res.Rewritten) == want) {
+				t.Errorf("%d ways are lifted, %d rewritten", len(res.Overs), len(res.Rewritten))
+			}
+			var out bytes.Buffer
+			if _, err := edit.Write(&out, src, res.Edits); err != nil {
+				t.Fatal(name, err)
+			}
+			clears(t, name, out.String())
+			taken, err := apply.TakeOut(bytes.NewReader(out.Bytes()))
+			if err != nil {
+				t.Fatal(name, err)
+			}
+			var back bytes.Buffer
+			if _, err := edit.Write(&back, bytes.NewReader(out.Bytes()), taken.Edits); err != nil ||
+				!bytes.Equal(back.Bytes(), file) {
+				t.Errorf("what was taken out does not leave the original (%v)", err)
+			}
+			if got := res.OutLines(0); !strings.HasPrefix(strings.Split(out.String(), "\n")[got[0]-1],
+				"; dogear ear pin") {
+				t.Errorf("the ear is not on line %d", got[0])
+			}
+		})
 	}
 }
 

@@ -151,23 +151,25 @@ func TestTotals(t *testing.T) {
 			[]apply.Total{{Filament: "red", Laid: sum(1, 3), Bands: 1},
 				{Filament: "white", Laid: sum(4, len(ix.Layers)), Purged: 45, Bands: 1}}},
 	} {
-		p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
-		res, _ := applytest.Lay(t, file, p)
-		got, err := res.Totals(src, ix, p)
-		if err != nil || len(got) != len(c.want) {
-			t.Errorf("%s: %+v %v", name, got, err)
-			continue
-		}
-		for i := range got {
-			w := c.want[i]
-			f := fs[w.Filament]
-			w.Grams = f.Grams(w.Laid + w.Purged)
-			if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands ||
-				math.Abs(g.Laid-w.Laid) > 1e-3 ||
-				math.Abs(g.Purged-w.Purged) > 1e-6 || math.Abs(g.Grams-w.Grams) > 1e-4 {
-				t.Errorf("%s: %+v, want %+v", name, g, w)
+		t.Run(name, func(t *testing.T) {
+			p := &plan.Plan{Format: plan.Format, First: "red", Filaments: fs, Ears: c.ears}
+			res, _ := applytest.Lay(t, file, p)
+			got, err := res.Totals(src, ix, p)
+			if err != nil || len(got) != len(c.want) {
+				t.Errorf("%+v %v", got, err)
+				return
 			}
-		}
+			for i := range got {
+				w := c.want[i]
+				f := fs[w.Filament]
+				w.Grams = f.Grams(w.Laid + w.Purged)
+				if g := got[i]; g.Filament != w.Filament || g.Bands != w.Bands ||
+					math.Abs(g.Laid-w.Laid) > 1e-3 ||
+					math.Abs(g.Purged-w.Purged) > 1e-6 || math.Abs(g.Grams-w.Grams) > 1e-4 {
+					t.Errorf("%+v, want %+v", g, w)
+				}
+			}
+		})
 	}
 }
 

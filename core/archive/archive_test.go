@@ -83,12 +83,14 @@ func TestCopy(t *testing.T) {
 		{"too big", "x.gcode", make([]byte, 2000), Limits{Size: 1000}, "", ErrTooBig},
 		{"too big inside", "x.gz", gzipped(t, make([]byte, 2000)), Limits{Size: 1000}, "", ErrTooBig},
 	} {
-		var out bytes.Buffer
-		name, n, err := Copy(&out, bytes.NewReader(c.data), c.file, bytes.NewReader(c.data), c.lim)
-		if !errors.Is(err, c.err) || err == nil && (name != c.want || n != int64(out.Len()) ||
-			out.String() != string(plain)) {
-			t.Errorf("%s: %q, %d bytes, %v; want %q, %v", c.name, name, n, err, c.want, c.err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			var out bytes.Buffer
+			name, n, err := Copy(&out, bytes.NewReader(c.data), c.file, bytes.NewReader(c.data), c.lim)
+			if !errors.Is(err, c.err) || err == nil && (name != c.want || n != int64(out.Len()) ||
+				out.String() != string(plain)) {
+				t.Errorf("%q, %d bytes, %v; want %q, %v", name, n, err, c.want, c.err)
+			}
+		})
 	}
 }
 

@@ -38,10 +38,12 @@ func TestShared(t *testing.T) {
 		{"the last of either does not count", []int{300, 600}, []int{300, 600}, "[{0.30 1 1}]"},
 		{"nothing", nil, []int{300}, "[]"},
 	} {
-		got := fmt.Sprint(Shared(heights(c.a...), heights(c.b...)))
-		if got != c.want {
-			t.Errorf("%s: %s, want %s", c.name, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			got := fmt.Sprint(Shared(heights(c.a...), heights(c.b...)))
+			if got != c.want {
+				t.Errorf("%s, want %s", got, c.want)
+			}
+		})
 	}
 	all := Shared(heights(300, 600, 900, 1200), heights(300, 600, 900, 1200))
 	for z, want := range map[gcode.Nano]int{0: 0, 440: 0, 460: 1, 600: 1, 5000: 2} {

@@ -239,25 +239,27 @@ func TestBindRefuses(t *testing.T) {
 		{"one after another", piece(t, "posts", posts, 1, 8), piece(t, "fine", fine, 16, 0),
 			"one after another", "", ""},
 	} {
-		b, err := bind.Make(context.Background(), []bind.Piece{c.a, c.b}, []bind.Joint{{}}, &plan.Plan{})
-		if c.err != "" {
-			if !errors.Is(err, bind.ErrPieces) || !strings.Contains(err.Error(), c.err) {
-				t.Errorf("%s: %v, want %q", c.name, err, c.err)
+		t.Run(c.name, func(t *testing.T) {
+			b, err := bind.Make(context.Background(), []bind.Piece{c.a, c.b}, []bind.Joint{{}}, &plan.Plan{})
+			if c.err != "" {
+				if !errors.Is(err, bind.ErrPieces) || !strings.Contains(err.Error(), c.err) {
+					t.Errorf("%v, want %q", err, c.err)
+				}
+				return
 			}
-			continue
-		}
-		if err != nil {
-			t.Errorf("%s: %v", c.name, err)
-			continue
-		}
-		found := false
-		for _, f := range b.Findings {
-			found = found || f.Level == layer.Grave && f.Code == c.code &&
-				strings.Contains(f.Message, c.text)
-		}
-		if !found {
-			t.Errorf("%s: %+v, want %s with %q", c.name, b.Findings, c.code, c.text)
-		}
+			if err != nil {
+				t.Errorf("%v", err)
+				return
+			}
+			found := false
+			for _, f := range b.Findings {
+				found = found || f.Level == layer.Grave && f.Code == c.code &&
+					strings.Contains(f.Message, c.text)
+			}
+			if !found {
+				t.Errorf("%+v, want %s with %q", b.Findings, c.code, c.text)
+			}
+		})
 	}
 	if _, err := bind.Make(context.Background(), []bind.Piece{piece(t, "coarse", coarse, 1, 8)}, nil,
 		&plan.Plan{}); !errors.Is(err, bind.ErrPieces) {

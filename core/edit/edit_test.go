@@ -22,11 +22,13 @@ func TestWrite(t *testing.T) {
 		{[]Edit{{Offset: 0, Text: []byte("a")}, {Offset: 0, Text: []byte("b")},
 			{Offset: 13, Text: []byte("!")}}, "abone\ntwo\nthree!"},
 	} {
-		var b bytes.Buffer
-		n, err := Write(&b, src, c.edits)
-		if err != nil || b.String() != c.want || n != int64(b.Len()) {
-			t.Errorf("%v: %q, %d, %v", c.edits, b.String(), n, err)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			var b bytes.Buffer
+			n, err := Write(&b, src, c.edits)
+			if err != nil || b.String() != c.want || n != int64(b.Len()) {
+				t.Errorf("%v: %q, %d, %v", c.edits, b.String(), n, err)
+			}
+		})
 	}
 	for _, bad := range [][]Edit{{{Offset: 14}}, {{Offset: 4, Cut: 5}, {Offset: 6}},
 		{{Offset: 2}, {Offset: 1}}, {{Offset: 1, Cut: -1}}} {

@@ -68,28 +68,30 @@ func TestRead(t *testing.T) {
 		{"M104 T0 S210/M104 T1 S210/T1", "", "", "", false, 0, 0},
 		{"PRINT_STATUS A=1", "", "", "", false, 0, 0},
 	} {
-		_, stops := read(t, wall(map[int][]string{5: strings.Split(c.lines, "/")}))
-		if c.kind == "" {
-			if len(stops) > 0 {
-				t.Errorf("%s: %+v", c.lines, stops)
+		t.Run(c.lines, func(t *testing.T) {
+			_, stops := read(t, wall(map[int][]string{5: strings.Split(c.lines, "/")}))
+			if c.kind == "" {
+				if len(stops) > 0 {
+					t.Errorf("%+v", stops)
+				}
+				return
 			}
-			continue
-		}
-		if len(stops) != 1 {
-			t.Errorf("%s: %d stops", c.lines, len(stops))
-			continue
-		}
-		s := stops[0]
-		if s.Line != c.line || s.Text != c.text || s.Kind != c.kind || s.Sure != c.sure ||
-			s.Before != 5 {
-			t.Errorf("%s: %+v", c.lines, s)
-		}
-		if got := lines(s.Own); got != c.own {
-			t.Errorf("%s: %d lines belong to it: %v", c.lines, got, s.Own)
-		}
-		if got := lines(s.Moves); got != c.moves {
-			t.Errorf("%s: %d lines move: %v", c.lines, got, s.Moves)
-		}
+			if len(stops) != 1 {
+				t.Errorf("%d stops", len(stops))
+				return
+			}
+			s := stops[0]
+			if s.Line != c.line || s.Text != c.text || s.Kind != c.kind || s.Sure != c.sure ||
+				s.Before != 5 {
+				t.Errorf("%+v", s)
+			}
+			if got := lines(s.Own); got != c.own {
+				t.Errorf("%d lines belong to it: %v", got, s.Own)
+			}
+			if got := lines(s.Moves); got != c.moves {
+				t.Errorf("%d lines move: %v", got, s.Moves)
+			}
+		})
 	}
 }
 

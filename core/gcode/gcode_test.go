@@ -32,11 +32,13 @@ func TestNumber(t *testing.T) {
 		{"nan", 0, "nan", false},
 		{"00001.10", 1_100_000, "", true},
 	} {
-		got, end, ok := number([]byte(c.in), 0)
-		if got != c.want || c.in[end:] != c.rest || ok != c.ok {
-			t.Errorf("number(%q) = %d, rest %q, %v; want %d, %q, %v", c.in, got, c.in[end:], ok, c.want,
-				c.rest, c.ok)
-		}
+		t.Run(c.in, func(t *testing.T) {
+			got, end, ok := number([]byte(c.in), 0)
+			if got != c.want || c.in[end:] != c.rest || ok != c.ok {
+				t.Errorf("number(%q) = %d, rest %q, %v; want %d, %q, %v", c.in, got, c.in[end:], ok, c.want,
+					c.rest, c.ok)
+			}
+		})
 	}
 }
 
@@ -58,12 +60,14 @@ func TestAppendMM(t *testing.T) {
 		want   string
 	}{{0, 0, "0"}, {0, 2, "0.00"}, {1_200_000, 0, "1.2"}, {-1, 0, "-0.000001"}, {7_400_000, 2, "7.40"},
 		{7_412_340, 2, "7.41234"}, {-12 * MM, 0, "-12"}} {
-		if got := string(AppendMM(nil, c.n, c.places)); got != c.want {
-			t.Errorf("AppendMM(%d, %d) = %q, want %q", c.n, c.places, got, c.want)
-		}
-		if v, _, _ := number([]byte(c.want), 0); Nano(v) != c.n {
-			t.Errorf("%q reads back as %d", c.want, v)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			if got := string(AppendMM(nil, c.n, c.places)); got != c.want {
+				t.Errorf("AppendMM(%d, %d) = %q, want %q", c.n, c.places, got, c.want)
+			}
+			if v, _, _ := number([]byte(c.want), 0); Nano(v) != c.n {
+				t.Errorf("%q reads back as %d", c.want, v)
+			}
+		})
 	}
 }
 
@@ -87,20 +91,22 @@ func TestParse(t *testing.T) {
 		{"", "", "", "", ""},
 		{"%", "%", "", "", ""},
 	} {
-		var p Command
-		p.Parse([]byte(c.in))
-		var words []string
-		for l := byte('A'); l <= 'Z'; l++ {
-			if p.Has(l) {
-				words = append(words, string(l)+string(AppendMM(nil, Nano(p.Value(l)), 0)))
-			} else if p.Bare(l) {
-				words = append(words, string(l)+"?")
+		t.Run(c.in, func(t *testing.T) {
+			var p Command
+			p.Parse([]byte(c.in))
+			var words []string
+			for l := byte('A'); l <= 'Z'; l++ {
+				if p.Has(l) {
+					words = append(words, string(l)+string(AppendMM(nil, Nano(p.Value(l)), 0)))
+				} else if p.Bare(l) {
+					words = append(words, string(l)+"?")
+				}
 			}
-		}
-		if p.Word() != c.word || strings.Join(words, " ") != c.words || string(p.Text) != c.text ||
-			string(p.Comment) != c.comment {
-			t.Errorf("%q: %q words %q text %q comment %q", c.in, p.Word(), words, p.Text, p.Comment)
-		}
+			if p.Word() != c.word || strings.Join(words, " ") != c.words || string(p.Text) != c.text ||
+				string(p.Comment) != c.comment {
+				t.Errorf("%q words %q text %q comment %q", p.Word(), words, p.Text, p.Comment)
+			}
+		})
 	}
 }
 
@@ -170,14 +176,16 @@ func TestMachine(t *testing.T) {
 		{"firmware retraction", "G10|G11", "0 0 0 0 debt 0 kind 4 laid 0"},
 		{"tool offsets are not one", "G10 P1 X5", "0 0 0 0 debt 0 kind 13 laid 0"},
 	} {
-		m, a := run(strings.Split(c.lines, "|")...)
-		p := m.Logical()
-		mm := func(n Nano) string { return string(AppendMM(nil, n, 0)) }
-		got := fmt.Sprintf("%s %s %s %s debt %s kind %d laid %s", mm(p[0]), mm(p[1]), mm(p[2]),
-			mm(m.LogicalE()), mm(m.Debt), a.Kind, mm(a.Laid))
-		if got != c.want {
-			t.Errorf("%s: %s\n got %s\nwant %s", c.name, c.lines, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			m, a := run(strings.Split(c.lines, "|")...)
+			p := m.Logical()
+			mm := func(n Nano) string { return string(AppendMM(nil, n, 0)) }
+			got := fmt.Sprintf("%s %s %s %s debt %s kind %d laid %s", mm(p[0]), mm(p[1]), mm(p[2]),
+				mm(m.LogicalE()), mm(m.Debt), a.Kind, mm(a.Laid))
+			if got != c.want {
+				t.Errorf("%s\n got %s\nwant %s", c.lines, got, c.want)
+			}
+		})
 	}
 }
 
@@ -230,28 +238,30 @@ func TestArc(t *testing.T) {
 		{"G3 X5 Y5 R5 E1", 2.5 * math.Pi, 0, 5, math.Pi / 2},
 		{"G3 X5 Y5 R-5 E1", 7.5 * math.Pi, 5, 0, 1.5 * math.Pi},
 	} {
-		m, a := run(c.line)
-		arc := a.Arc
-		if math.Abs(arc.Length()-c.length) > 1e-6 || math.Hypot(arc.CX-c.cx, arc.CY-c.cy) > 1e-6 ||
-			math.Abs(arc.Turn-c.turn) > 1e-6 || a.Kind != Lay || m.LogicalE() != MM {
-			t.Errorf("%s: %+v length %v", c.line, arc, arc.Length())
-		}
-		if n := arc.Pieces(0.01); n > 1 {
-			x0, y0 := arc.At(0)
-			x1, y1 := arc.At(1 / float64(n))
-			mx, my := arc.At(0.5 / float64(n))
-			if d := math.Hypot((x0+x1)/2-mx, (y0+y1)/2-my); d > 0.0101 {
-				t.Errorf("%s: a chord lies %v from the arc", c.line, d)
+		t.Run(c.line, func(t *testing.T) {
+			m, a := run(c.line)
+			arc := a.Arc
+			if math.Abs(arc.Length()-c.length) > 1e-6 || math.Hypot(arc.CX-c.cx, arc.CY-c.cy) > 1e-6 ||
+				math.Abs(arc.Turn-c.turn) > 1e-6 || a.Kind != Lay || m.LogicalE() != MM {
+				t.Errorf("%+v length %v", arc, arc.Length())
 			}
-		}
-		b := arc.Bounds()
-		for k := range 200 {
-			if x, y := arc.At(float64(k) / 199); x < b[0]-1e-9 || x > b[2]+1e-9 || y < b[1]-1e-9 ||
-				y > b[3]+1e-9 {
-				t.Errorf("%s: the box %v misses %v, %v", c.line, b, x, y)
-				break
+			if n := arc.Pieces(0.01); n > 1 {
+				x0, y0 := arc.At(0)
+				x1, y1 := arc.At(1 / float64(n))
+				mx, my := arc.At(0.5 / float64(n))
+				if d := math.Hypot((x0+x1)/2-mx, (y0+y1)/2-my); d > 0.0101 {
+					t.Errorf("a chord lies %v from the arc", d)
+				}
 			}
-		}
+			b := arc.Bounds()
+			for k := range 200 {
+				if x, y := arc.At(float64(k) / 199); x < b[0]-1e-9 || x > b[2]+1e-9 || y < b[1]-1e-9 ||
+					y > b[3]+1e-9 {
+					t.Errorf("the box %v misses %v, %v", b, x, y)
+					break
+				}
+			}
+		})
 	}
 	if _, a := run("G2 X10 R1 E1"); a.Arc.Turn != 0 || a.Kind != Lay {
 		t.Error("an arc that cannot be should be a straight move")

@@ -45,18 +45,20 @@ func TestVolumes(t *testing.T) {
 		{"cubic inches", []string{"M200 D1.75", "G20", "M83", "G1 X1 E.001"}, 16.387064 / area, 0,
 			16.387064, 1.75, true},
 	} {
-		m := after(c.lines...)
-		if !near(m.Laid, c.laid) || !near(m.Debt, c.debt) || !near(m.LogicalE(), c.logicalE) {
-			t.Errorf("%s: laid %v, drawn back %v, axis at %v", c.name, m.Laid, m.Debt, m.LogicalE())
-		}
-		if m.Diameter() != c.diameter || m.Volumetric() != c.volumetrics {
-			t.Errorf("%s: %v mm, by volume %v", c.name, m.Diameter(), m.Volumetric())
-		}
-		for _, mm := range []Nano{MM, -3 * MM, 70 * MM} {
-			if d := m.Filament(m.Step(mm)) - mm; d > 1 || d < -1 {
-				t.Errorf("%s: %v there and back is off by %d", c.name, mm, d)
+		t.Run(c.name, func(t *testing.T) {
+			m := after(c.lines...)
+			if !near(m.Laid, c.laid) || !near(m.Debt, c.debt) || !near(m.LogicalE(), c.logicalE) {
+				t.Errorf("laid %v, drawn back %v, axis at %v", m.Laid, m.Debt, m.LogicalE())
 			}
-		}
+			if m.Diameter() != c.diameter || m.Volumetric() != c.volumetrics {
+				t.Errorf("%v mm, by volume %v", m.Diameter(), m.Volumetric())
+			}
+			for _, mm := range []Nano{MM, -3 * MM, 70 * MM} {
+				if d := m.Filament(m.Step(mm)) - mm; d > 1 || d < -1 {
+					t.Errorf("%v there and back is off by %d", mm, d)
+				}
+			}
+		})
 	}
 	// What is drawn back and given back by the same step leaves nothing.
 	if m := after("M200 D1.75", "M83", "G1 E-1.92423", "G1 E1.92423"); m.Debt != 0 || m.Laid != 0 {
@@ -114,29 +116,31 @@ func TestOddWords(t *testing.T) {
 		{"G90 G1 X1", "G1 second", -1, -1},
 		{"N-1 M110", "", -1, -1},
 	} {
-		var cmd Command
-		cmd.Parse([]byte(c.line))
-		bad := ""
-		if len(cmd.Bad) > 0 {
-			b := cmd.Bad[0]
-			switch {
-			case errors.Is(b, ErrPower):
-				bad = b.Word + " exponent"
-			case errors.Is(b, ErrSecond):
-				bad = b.Word + " second"
-			default:
-				bad = b.Error()
+		t.Run(c.line, func(t *testing.T) {
+			var cmd Command
+			cmd.Parse([]byte(c.line))
+			bad := ""
+			if len(cmd.Bad) > 0 {
+				b := cmd.Bad[0]
+				switch {
+				case errors.Is(b, ErrPower):
+					bad = b.Word + " exponent"
+				case errors.Is(b, ErrSecond):
+					bad = b.Word + " second"
+				default:
+					bad = b.Error()
+				}
 			}
-		}
-		got := [2]int64{-1, -1}
-		for k, l := range []byte("XE") {
-			if cmd.Has(l) {
-				got[k] = cmd.Value(l)
+			got := [2]int64{-1, -1}
+			for k, l := range []byte("XE") {
+				if cmd.Has(l) {
+					got[k] = cmd.Value(l)
+				}
 			}
-		}
-		if bad != c.bad || got != [2]int64{c.x, c.e} {
-			t.Errorf("%s: bad %q, X and E %v", c.line, bad, got)
-		}
+			if bad != c.bad || got != [2]int64{c.x, c.e} {
+				t.Errorf("bad %q, X and E %v", bad, got)
+			}
+		})
 	}
 }
 

@@ -66,11 +66,13 @@ func TestFit(t *testing.T) {
 		"a weight with much room": {round, plan.InsertPart{
 			Shape: "disc", Across: 8, Height: 5, Steel: true}, 45, 3.7, 1.8, "", "a drop of glue"},
 	} {
-		f := Of(ix, &c.p, &c.part, 1, c.n)
-		if f.Side != c.side || f.Above != c.above || f.Level != c.level ||
-			!strings.Contains(f.Words, c.want) {
-			t.Errorf("%s: %+v, want %v, %v, %q with %q", name, f, c.side, c.above, c.level, c.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			f := Of(ix, &c.p, &c.part, 1, c.n)
+			if f.Side != c.side || f.Above != c.above || f.Level != c.level ||
+				!strings.Contains(f.Words, c.want) {
+				t.Errorf("%+v, want %v, %v, %q with %q", f, c.side, c.above, c.level, c.want)
+			}
+		})
 	}
 }
 
@@ -106,12 +108,14 @@ func TestFitCare(t *testing.T) {
 		"open at the side": {func(p *landmark.Pocket) { p.Side = true }, 45, layer.Care, "insert-open",
 			"slide out"},
 	} {
-		p := pocket("rect", 20.2, 10.2, 10.2, 11, 44)
-		c.change(&p)
-		f := Of(ix, &p, &block, 1, c.n)
-		if f.Level != c.level || f.Code != c.code || !strings.Contains(f.Words, c.want) {
-			t.Errorf("%s: %s %s %q", name, f.Level, f.Code, f.Words)
-		}
+		t.Run(name, func(t *testing.T) {
+			p := pocket("rect", 20.2, 10.2, 10.2, 11, 44)
+			c.change(&p)
+			f := Of(ix, &p, &block, 1, c.n)
+			if f.Level != c.level || f.Code != c.code || !strings.Contains(f.Words, c.want) {
+				t.Errorf("%s %s %q", f.Level, f.Code, f.Words)
+			}
+		})
 	}
 }
 
@@ -219,17 +223,19 @@ func TestChosen(t *testing.T) {
 		"two on each other": {ear(plan.Ear{Count: 6}), 45, []float64{40, 80, 120}, 2},
 		"nothing is open":   {ear(plan.Ear{}), 5, nil, 0},
 	} {
-		got := Chosen(ix, pockets, c.e, c.n)
-		var at []float64
-		for _, f := range got {
-			at = append(at, f.Pocket.Centre[0])
-			if f.Count != c.each {
-				t.Errorf("%s: %d lie on one another", name, f.Count)
+		t.Run(name, func(t *testing.T) {
+			got := Chosen(ix, pockets, c.e, c.n)
+			var at []float64
+			for _, f := range got {
+				at = append(at, f.Pocket.Centre[0])
+				if f.Count != c.each {
+					t.Errorf("%d lie on one another", f.Count)
+				}
 			}
-		}
-		if fmt.Sprint(at) != fmt.Sprint(c.want) {
-			t.Errorf("%s: at %v, want %v", name, at, c.want)
-		}
+			if fmt.Sprint(at) != fmt.Sprint(c.want) {
+				t.Errorf("at %v, want %v", at, c.want)
+			}
+		})
 	}
 	none := ear(plan.Ear{})
 	none.Insert.Height = 0
@@ -261,9 +267,11 @@ func TestWatch(t *testing.T) {
 		"wide of a corner":  {at(58.6, 40, 6), at(58.6, 60, 6), 0},
 		"across on a slope": {at(30, 50, 6), at(70, 50, 20), 8.5},
 	} {
-		if got := w.Crosses(c.from, c.to); got != c.cross {
-			t.Errorf("%s: %v, want %v", name, got, c.cross)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := w.Crosses(c.from, c.to); got != c.cross {
+				t.Errorf("%v, want %v", got, c.cross)
+			}
+		})
 	}
 	if got := w.Hits(at(30, 50, 6), at(70, 50, 6), gcode.MM/5); math.Abs(got-2.7) > 1e-9 {
 		t.Errorf("laid into it by %v", got)
@@ -319,11 +327,13 @@ func TestBrushes(t *testing.T) {
 		{"a ball, nearly in", plan.InsertPart{Shape: "ball", Across: 8}, 6, 4.1, 0, shape},
 		{"half a ball", plan.InsertPart{Shape: "ball", Across: 8}, 9, 4.6, 1.56, shape},
 	} {
-		w := NewWatch([]Fit{{Seat: Seat{Part: c.part, Pocket: &round, Top: c.top, Count: 1}}})
-		from, to := at(c.d)
-		if got := w.Brushes(from, to, c.shape); math.Abs(got-c.want) > 0.12 {
-			t.Errorf("%s: %.2f, want %.2f", c.name, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			w := NewWatch([]Fit{{Seat: Seat{Part: c.part, Pocket: &round, Top: c.top, Count: 1}}})
+			from, to := at(c.d)
+			if got := w.Brushes(from, to, c.shape); math.Abs(got-c.want) > 0.12 {
+				t.Errorf("%.2f, want %.2f", got, c.want)
+			}
+		})
 	}
 }
 
@@ -355,9 +365,11 @@ func TestAfterwards(t *testing.T) {
 		want bool
 	}{"as if made for it": {open, true}, "closed": {closed, false}, "too wide": {wide, false},
 		"too flat": {deep, false}, "round": {round, false}} {
-		if s, ok := Afterwards(ix, &c.p, &nut); ok != c.want || ok && s.Top != s.Rest+6.4 {
-			t.Errorf("%s: %v %+v", name, ok, s)
-		}
+		t.Run(name, func(t *testing.T) {
+			if s, ok := Afterwards(ix, &c.p, &nut); ok != c.want || ok && s.Top != s.Rest+6.4 {
+				t.Errorf("%v %+v", ok, s)
+			}
+		})
 	}
 }
 

@@ -45,30 +45,32 @@ func TestLandmarks(t *testing.T) {
 		{"piles", demo.Piles(), []string{"raised 5", "flat-ends 13", "flat-ends 15"}, 5},
 		{"wall", demo.HarbourWall(0.3), nil, 2},
 	} {
-		for _, d := range demotest.Dialects(c.name) {
-			if c.name == "arch" && d.Mark == "" {
-				continue // its thin layers count there
-			}
-			r, _ := look(t, c.solid, d)
-			found := map[string]bool{}
-			for _, m := range r.Landmarks {
-				if m.BeforeLayer != nil {
-					found[fmt.Sprintf("%s %d", m.Kind, *m.BeforeLayer)] = true
+		t.Run(c.name, func(t *testing.T) {
+			for _, d := range demotest.Dialects(c.name) {
+				if c.name == "arch" && d.Mark == "" {
+					continue // its thin layers count there
 				}
-				if (m.BeforeLayer == nil) == (m.BeforeLine == nil) || m.Reason == "" || m.Certainty <= 0 ||
-					m.Certainty > 1 {
-					t.Errorf("%s/%s: %+v", c.name, d.Name, m)
+				r, _ := look(t, c.solid, d)
+				found := map[string]bool{}
+				for _, m := range r.Landmarks {
+					if m.BeforeLayer != nil {
+						found[fmt.Sprintf("%s %d", m.Kind, *m.BeforeLayer)] = true
+					}
+					if (m.BeforeLayer == nil) == (m.BeforeLine == nil) || m.Reason == "" || m.Certainty <= 0 ||
+						m.Certainty > 1 {
+						t.Errorf("%s/%s: %+v", c.name, d.Name, m)
+					}
+				}
+				for _, w := range c.want {
+					if !found[w] {
+						t.Errorf("%s/%s: %s is not among %v", c.name, d.Name, w, found)
+					}
+				}
+				if len(r.Landmarks) > c.most {
+					t.Errorf("%s/%s: %d landmarks are too many: %v", c.name, d.Name, len(r.Landmarks), found)
 				}
 			}
-			for _, w := range c.want {
-				if !found[w] {
-					t.Errorf("%s/%s: %s is not among %v", c.name, d.Name, w, found)
-				}
-			}
-			if len(r.Landmarks) > c.most {
-				t.Errorf("%s/%s: %d landmarks are too many: %v", c.name, d.Name, len(r.Landmarks), found)
-			}
-		}
+		})
 	}
 }
 
@@ -142,22 +144,24 @@ func TestHollows(t *testing.T) {
 					{"round", 128, 116, 5.2, 4, 8},
 					{"rect", 130, 104.5, 5, 4, 8},
 				} {
-					first, last := layers(w.from, w.to)
-					found := false
-					for _, p := range r.Pockets {
-						if math.Hypot(p.Centre[0]-w.x, p.Centre[1]-w.y) > 0.3 {
-							continue
+					t.Run(w.shape, func(t *testing.T) {
+						first, last := layers(w.from, w.to)
+						found := false
+						for _, p := range r.Pockets {
+							if math.Hypot(p.Centre[0]-w.x, p.Centre[1]-w.y) > 0.3 {
+								continue
+							}
+							found = true
+							if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.3 || p.FirstOpen != first ||
+								p.LastOpen != last || p.Closes == nil || *p.Closes != last+1 {
+								p.Sections = nil
+								t.Errorf("want %+v on layers %d to %d, found %+v", w, first, last, p)
+							}
 						}
-						found = true
-						if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.3 || p.FirstOpen != first ||
-							p.LastOpen != last || p.Closes == nil || *p.Closes != last+1 {
-							p.Sections = nil
-							t.Errorf("want %+v on layers %d to %d, found %+v", w, first, last, p)
+						if !found {
+							t.Errorf("no %s at %g, %g", w.shape, w.x, w.y)
 						}
-					}
-					if !found {
-						t.Errorf("no %s at %g, %g", w.shape, w.x, w.y)
-					}
+					})
 				}
 			})
 		}

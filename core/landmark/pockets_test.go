@@ -32,28 +32,30 @@ func TestSockets(t *testing.T) {
 				{"round", -36, 8, 3, [2]float64{}, 0}, {"round", -22, 8, 8, [2]float64{}, 0},
 				{"other", 5, 7, 5, [2]float64{14, 5}, 90},
 			} {
-				found := false
-				for _, p := range r.Pockets {
-					if math.Hypot(p.Centre[0]-110-w.x, p.Centre[1]-110-w.y) > 0.5 {
-						continue
+				t.Run(w.shape, func(t *testing.T) {
+					found := false
+					for _, p := range r.Pockets {
+						if math.Hypot(p.Centre[0]-110-w.x, p.Centre[1]-110-w.y) > 0.5 {
+							continue
+						}
+						found = true
+						long, short := max(p.Size[0], p.Size[1]), min(p.Size[0], p.Size[1])
+						turn := math.Mod(p.Turn-deg, max(w.turns, 1))
+						if turn = math.Abs(turn); turn > w.turns/2 {
+							turn = w.turns - turn
+						}
+						if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.05 || w.size[0] > 0 &&
+							(math.Abs(long-w.size[0]) > 0.05 || math.Abs(short-w.size[1]) > 0.05) || w.turns > 0 &&
+							math.Abs(turn) > 1 {
+							p.Sections = nil
+							t.Errorf("%s, turned by %g: want %+v, found %s %g (%v) turned by %g", name, deg, w, p.Shape,
+								p.Across, p.Size, p.Turn)
+						}
 					}
-					found = true
-					long, short := max(p.Size[0], p.Size[1]), min(p.Size[0], p.Size[1])
-					turn := math.Mod(p.Turn-deg, max(w.turns, 1))
-					if turn = math.Abs(turn); turn > w.turns/2 {
-						turn = w.turns - turn
+					if !found {
+						t.Errorf("%s, turned by %g: no %s at %g, %g", name, deg, w.shape, w.x, w.y)
 					}
-					if p.Shape != w.shape || math.Abs(p.Across-w.across) > 0.05 || w.size[0] > 0 &&
-						(math.Abs(long-w.size[0]) > 0.05 || math.Abs(short-w.size[1]) > 0.05) || w.turns > 0 &&
-						math.Abs(turn) > 1 {
-						p.Sections = nil
-						t.Errorf("%s, turned by %g: want %+v, found %s %g (%v) turned by %g", name, deg, w, p.Shape,
-							p.Across, p.Size, p.Turn)
-					}
-				}
-				if !found {
-					t.Errorf("%s, turned by %g: no %s at %g, %g", name, deg, w.shape, w.x, w.y)
-				}
+				})
 			}
 		}
 	}
@@ -298,36 +300,39 @@ func TestSlots(t *testing.T) {
 		"left": {left, false, 12}, "propped": {left, true, 12}, "through": {through, false, 40},
 		"pillars": {pillars, false, 0}, "ledge": {smaller, false, 0},
 	} {
-		data := block(c.outline, c.support)
-		r, err := landmark.Find(context.Background(), bytes.NewReader(data), demotest.Index(t, data), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var slots []landmark.Pocket
-		for _, p := range r.Pockets {
-			if p.Side {
-				slots = append(slots, p)
+		t.Run(name, func(t *testing.T) {
+			data := block(c.outline, c.support)
+			ix := demotest.Index(t, data)
+			r, err := landmark.Find(context.Background(), bytes.NewReader(data), ix, nil)
+			if err != nil {
+				t.Fatal(err)
 			}
-		}
-		if c.long == 0 {
-			if len(slots) > 0 {
-				t.Errorf("%s: %+v", name, slots)
+			var slots []landmark.Pocket
+			for _, p := range r.Pockets {
+				if p.Side {
+					slots = append(slots, p)
+				}
 			}
-			continue
-		}
-		if len(slots) != 1 {
-			t.Fatalf("%s: %d slots: %+v", name, len(slots), r.Pockets)
-		}
-		p := slots[0]
-		if long := max(p.Size[0], p.Size[1]); p.Shape != "rect" || math.Abs(p.Across-6) > 0.3 ||
-			math.Abs(long-c.long) > 0.5 || p.FirstOpen != 6 || p.LastOpen != 20 || p.Closes == nil ||
-			*p.Closes != 21 || p.Rough == 0 || (p.Support == 20) != c.support {
-			t.Errorf("%s: %+v", name, p)
-		}
-		if !slices.ContainsFunc(r.Landmarks, func(m landmark.Landmark) bool {
-			return m.Kind == landmark.Closes && *m.BeforeLayer == 21
-		}) {
-			t.Errorf("%s: no landmark says that it closes: %+v", name, r.Landmarks)
-		}
+			if c.long == 0 {
+				if len(slots) > 0 {
+					t.Errorf("%+v", slots)
+				}
+				return
+			}
+			if len(slots) != 1 {
+				t.Fatalf("%d slots: %+v", len(slots), r.Pockets)
+			}
+			p := slots[0]
+			if long := max(p.Size[0], p.Size[1]); p.Shape != "rect" || math.Abs(p.Across-6) > 0.3 ||
+				math.Abs(long-c.long) > 0.5 || p.FirstOpen != 6 || p.LastOpen != 20 || p.Closes == nil ||
+				*p.Closes != 21 || p.Rough == 0 || (p.Support == 20) != c.support {
+				t.Errorf("%+v", p)
+			}
+			if !slices.ContainsFunc(r.Landmarks, func(m landmark.Landmark) bool {
+				return m.Kind == landmark.Closes && *m.BeforeLayer == 21
+			}) {
+				t.Errorf("no landmark says that it closes: %+v", r.Landmarks)
+			}
+		})
 	}
 }

@@ -65,11 +65,13 @@ func TestMeasure(t *testing.T) {
 		{"square", turned(10, 10, 12), "rect", 10, 10},
 		{"triangle", regular(3, 9, 0), "other", 0, 9},
 	} {
-		s := measure(drawn(c.pts))
-		if s.name != c.want || c.across > 0 && math.Abs(s.across-c.across) > 0.3 ||
-			math.Abs(s.inscribed-c.inner) > 0.45 || math.Hypot(s.cx-20, s.cy-20) > 0.15 {
-			t.Errorf("%s: %+v", c.name, *s)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			s := measure(drawn(c.pts))
+			if s.name != c.want || c.across > 0 && math.Abs(s.across-c.across) > 0.3 ||
+				math.Abs(s.inscribed-c.inner) > 0.45 || math.Hypot(s.cx-20, s.cy-20) > 0.15 {
+				t.Errorf("%+v", *s)
+			}
+		})
 	}
 	for _, turn := range []float64{0, 17, 30, 45} {
 		got := measure(drawn(regular(6, 10, turn+0))).turn

@@ -3,6 +3,7 @@ package layer
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"testing"
 
 	"dogear/core/gcode"
@@ -23,39 +24,41 @@ func TestDialect(t *testing.T) {
 		{gcode.Dialect{KeepE: true}, 4 * gcode.MM, 0},
 		{gcode.Dialect{KeepE: true, StopWords: []string{"BEACON"}}, 4 * gcode.MM, 1},
 	} {
-		ix, err := Read(context.Background(), src, Options{Dialect: c.d})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if ix.Filament != c.laid || len(ix.Stops) != c.stop || ix.OpenE != 7 {
-			t.Errorf("%+v: %v laid, %d stops, open from line %d", c.d, ix.Filament, len(ix.Stops), ix.OpenE)
-		}
-		sum := gcode.Nano(0)
-		for n := range ix.Layers {
-			moves, err := ix.Decode(src, n+1)
+		t.Run(fmt.Sprintf("%+v", c.d), func(t *testing.T) {
+			ix, err := Read(context.Background(), src, Options{Dialect: c.d})
 			if err != nil {
 				t.Fatal(err)
 			}
-			for i := range moves {
-				sum += moves[i].Laid
+			if ix.Filament != c.laid || len(ix.Stops) != c.stop || ix.OpenE != 7 {
+				t.Errorf("%+v: %v laid, %d stops, open from line %d", c.d, ix.Filament, len(ix.Stops), ix.OpenE)
 			}
-		}
-		if sum != c.laid {
-			t.Errorf("%+v: decoded %v, read %v", c.d, sum, c.laid)
-		}
-		for _, o := range []struct {
-			d    gcode.Dialect
-			same bool
-		}{
-			{c.d, true},
-			{gcode.Dialect{KeepE: !c.d.KeepE, StopWords: c.d.StopWords}, false},
-			{gcode.Dialect{KeepE: c.d.KeepE, StopWords: append([]string{"NOWHERE"}, c.d.StopWords...)},
-				true},
-			{gcode.Dialect{KeepE: c.d.KeepE, StopWords: []string{"BEACON"}}, c.stop == 1},
-		} {
-			if ix.ReadsAlike(o.d) != o.same {
-				t.Errorf("read for %+v: alike for %+v is %v", c.d, o.d, !o.same)
+			sum := gcode.Nano(0)
+			for n := range ix.Layers {
+				moves, err := ix.Decode(src, n+1)
+				if err != nil {
+					t.Fatal(err)
+				}
+				for i := range moves {
+					sum += moves[i].Laid
+				}
 			}
-		}
+			if sum != c.laid {
+				t.Errorf("%+v: decoded %v, read %v", c.d, sum, c.laid)
+			}
+			for _, o := range []struct {
+				d    gcode.Dialect
+				same bool
+			}{
+				{c.d, true},
+				{gcode.Dialect{KeepE: !c.d.KeepE, StopWords: c.d.StopWords}, false},
+				{gcode.Dialect{KeepE: c.d.KeepE, StopWords: append([]string{"NOWHERE"}, c.d.StopWords...)},
+					true},
+				{gcode.Dialect{KeepE: c.d.KeepE, StopWords: []string{"BEACON"}}, c.stop == 1},
+			} {
+				if ix.ReadsAlike(o.d) != o.same {
+					t.Errorf("read for %+v: alike for %+v is %v", c.d, o.d, !o.same)
+				}
+			}
+		})
 	}
 }

@@ -41,9 +41,11 @@ func TestPaths(t *testing.T) {
 			"G1 Y-9 E1\nG1 X0 Y0 E1\n", "outer wall, outer wall"},
 		{"an arc all round", "G0 X10 Y0\nG2 X10 Y0 I5 J0 E3\nG0 X30\n" + rows, "outer wall, fill, fill"},
 	} {
-		if got := classes(t, c.text); got != c.want {
-			t.Errorf("%s: %s, want %s", c.name, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := classes(t, c.text); got != c.want {
+				t.Errorf("%s, want %s", got, c.want)
+			}
+		})
 	}
 }
 

@@ -40,10 +40,12 @@ func TestRefusals(t *testing.T) {
 		"archive":      {"PK\x03\x04....", ErrArchive},
 		"endless line": {strings.Repeat("\x00", maxLine+2), ErrNotGCode},
 	} {
-		_, err := Read(context.Background(), strings.NewReader(c.file), Options{})
-		if !errors.Is(err, c.want) {
-			t.Errorf("%s: %v, want %v", name, err, c.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, err := Read(context.Background(), strings.NewReader(c.file), Options{})
+			if !errors.Is(err, c.want) {
+				t.Errorf("%v, want %v", err, c.want)
+			}
+		})
 	}
 }
 
@@ -86,9 +88,11 @@ func TestFindings(t *testing.T) {
 		{"binary rubbish", "M83\nG1 Z.2\nG1 X10 E1\nM104 S0\n\x01\xfe\x80\n\x07\n", "rubbish-at-end@5"},
 		{"lays nothing", "G1 X1\nG1 X2\n", "no-heights@1"},
 	} {
-		if got := codes(read(t, c.file)); got != c.want {
-			t.Errorf("%s: %q, want %q", c.name, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := codes(read(t, c.file)); got != c.want {
+				t.Errorf("%q, want %q", got, c.want)
+			}
+		})
 	}
 }
 
@@ -108,73 +112,31 @@ func TestFoldLine(t *testing.T) {
 		{"message", "M117 next\nG1 Z.4", "M117 next"},
 		{"nothing between", "G1 X5 Y5 Z.4 E1", "G1 X5 Y5 Z.4 E1"},
 	} {
-		var b strings.Builder
-		b.WriteString("M83\nG1 Z.2\n")
-		b.WriteString("; tier 0\nG1 X10 Y5 E1\n" + c.between + "\nG1 X21 E1\n")
-		for n := 2; n < 8; n++ { // so that marks can be learned
-			fmt.Fprintf(&b, "%s\nG1 X%d E1\n", strings.NewReplacer("tier 1", fmt.Sprint("tier ", n), "12.5",
-				fmt.Sprint(12.5*float64(n)), "Z.4", fmt.Sprint("Z", 0.2*float64(n+1)), "Z.9",
-				fmt.Sprint("Z", 0.2*float64(n+1)+.5)).Replace(c.between), 20+n)
-		}
-		b.WriteString("M104 S0\n")
-		ix := read(t, b.String())
-		if len(ix.Layers) != 8 {
-			t.Errorf("%s: %d layers", c.name, len(ix.Layers))
-			continue
-		}
-		src := strings.NewReader(b.String())
-		off, err := ix.OffsetOf(src, ix.Layers[1].Fold)
-		if err != nil || off != ix.Layers[1].Offset {
-			t.Errorf("%s: offset %d, index says %d (%v)", c.name, off, ix.Layers[1].Offset, err)
-		}
-		got, _, _ := strings.Cut(b.String()[off:], "\n")
-		if got != c.fold {
-			t.Errorf("%s: fold at %q, want %q", c.name, got, c.fold)
-		}
-	}
-}
-
-func TestMarks(t *testing.T) {
-	file := func(between func(n int) string) string {
-		var b strings.Builder
-		b.WriteString("M83\n; height 0.2 of all\n; 40 pieces\n")
-		for n := range 20 {
-			fmt.Fprintf(&b, "%sG1 Z%.2f\n; wall\nG1 X%d E1\n; fill\nG1 X%d Y%d E1\n", between(n),
-				0.2*float64(n+1), 10+n%2, n%2, n)
-		}
-		b.WriteString("M104 S0\n")
-		return b.String()
-	}
-	for _, c := range []struct {
-		name                 string
-		between              func(n int) string
-		mark, height, clock  string
-		offset               int64
-		hasOffset, hasNumber bool
-	}{
-		{"counting from 0", func(n int) string { return fmt.Sprintf("; floor %d\n", n) }, "; floor #", "",
-			"", -1, true, true},
-		{"counting from 1 of many", func(n int) string { return fmt.Sprintf("; floor %d of 20\n", n+1) },
-			"; floor # of #", "", "", 0, true, true},
-		{"message", func(n int) string { return fmt.Sprintf("M117 floor%d\n", n+3) }, "M117 floor#", "",
-			"", 2, true, true},
-		{"plain mark and height", func(n int) string {
-			return fmt.Sprintf("; up\n; top %.2f\n"+
-				"; thick 0.2\n", 0.2*float64(n+1))
-		}, "; up", "; top #", "", 0, false, false},
-		{"clock and number",
-			func(n int) string { return fmt.Sprintf("; %.1f s\n; no %d\n", 7.5*float64(n), n) }, "; no #",
-			"", "; # s", -1, true, true},
-		{"none", func(n int) string { return "" }, "", "", "", 0, false, false},
-		{"constant numbers are settings", func(n int) string { return "; width 0.45\n" }, "", "", "", 0,
-			false, false},
-	} {
-		ix := read(t, file(c.between))
-		m := ix.Marks
-		if m.Layer != c.mark || m.Height != c.height || m.Clock != c.clock || m.Offset != c.offset ||
-			m.HasOffset != c.hasOffset || ix.Layers[7].HasNumber != c.hasNumber {
-			t.Errorf("%s: %+v", c.name, m)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			var b strings.Builder
+			b.WriteString("M83\nG1 Z.2\n")
+			b.WriteString("; tier 0\nG1 X10 Y5 E1\n" + c.between + "\nG1 X21 E1\n")
+			for n := 2; n < 8; n++ { // so that marks can be learned
+				fmt.Fprintf(&b, "%s\nG1 X%d E1\n", strings.NewReplacer("tier 1", fmt.Sprint("tier ", n), "12.5",
+					fmt.Sprint(12.5*float64(n)), "Z.4", fmt.Sprint("Z", 0.2*float64(n+1)), "Z.9",
+					fmt.Sprint("Z", 0.2*float64(n+1)+.5)).Replace(c.between), 20+n)
+			}
+			b.WriteString("M104 S0\n")
+			ix := read(t, b.String())
+			if len(ix.Layers) != 8 {
+				t.Errorf("%d layers", len(ix.Layers))
+				return
+			}
+			src := strings.NewReader(b.String())
+			off, err := ix.OffsetOf(src, ix.Layers[1].Fold)
+			if err != nil || off != ix.Layers[1].Offset {
+				t.Errorf("offset %d, index says %d (%v)", off, ix.Layers[1].Offset, err)
+			}
+			got, _, _ := strings.Cut(b.String()[off:], "\n")
+			if got != c.fold {
+				t.Errorf("fold at %q, want %q", got, c.fold)
+			}
+		})
 	}
 }
 
@@ -285,23 +247,6 @@ func TestMoveTimes(t *testing.T) {
 				t.Fatalf("layer %d: move %d begins before the one before it", n, i)
 			}
 		}
-	}
-}
-
-func TestMarksDisagree(t *testing.T) {
-	var b strings.Builder
-	b.WriteString("M83\n")
-	for n := range 40 {
-		if n != 20 && n != 30 {
-			fmt.Fprintf(&b, "; tier %d\n", n)
-		}
-		fmt.Fprintf(&b, "G1 Z%.1f F3000\nG1 X%d E9\nG1 X%d Y%d E9\n", 0.2*float64(n+1), 100+n%2, n%2, n)
-	}
-	b.WriteString("M104 S0\n")
-	ix := read(t, b.String())
-	if len(ix.Layers) != 40 || len(ix.Findings) != 1 || !strings.Contains(ix.Findings[0].Message,
-		"layers 21, 31") || ix.Layers[20].HasNumber {
-		t.Errorf("%d layers, %+v", len(ix.Layers), ix.Findings)
 	}
 }
 

@@ -27,14 +27,16 @@ func TestBrimFits(t *testing.T) {
 		fits bool
 	}{"room": {bed(10), 5, true}, "no room": {bed(4), 5, false}, "to the edge": {bed(5.6), 5, true},
 		"unknown": {plan.Generic(), 12, false}, "none": {bed(1), 0, true}} {
-		p, err := Make(src, ix, c.pr, Choice{Start: Next, Layer: 10, LooseTop: true, Brim: c.brim}, nil)
-		if err != nil {
-			t.Fatal(name, err)
-		}
-		refused := strings.Contains(codes(p, layer.Grave), "outside-bed")
-		if refused == c.fits || (len(p.Brim) > 0) != (c.brim > 0) {
-			t.Errorf("%s: refused %v, %d loops: %v", name, refused, len(p.Brim), p.Findings)
-		}
+		t.Run(name, func(t *testing.T) {
+			p, err := Make(src, ix, c.pr, Choice{Start: Next, Layer: 10, LooseTop: true, Brim: c.brim}, nil)
+			if err != nil {
+				t.Fatal(name, err)
+			}
+			refused := strings.Contains(codes(p, layer.Grave), "outside-bed")
+			if refused == c.fits || (len(p.Brim) > 0) != (c.brim > 0) {
+				t.Errorf("refused %v, %d loops: %v", refused, len(p.Brim), p.Findings)
+			}
+		})
 	}
 }
 

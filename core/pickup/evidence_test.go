@@ -59,20 +59,22 @@ func TestEvidence(t *testing.T) {
 			Diameter: 2.85}, 39, 80, 59},
 		"used": {Evidence{Kind: Used, Value: (laid(60) + prime) / 1000}, 0, 100, 59},
 	} {
-		b, err := Weigh(src, ix, []Evidence{c.e})
-		if err != nil {
-			t.Errorf("%s: %v", name, err)
-			continue
-		}
-		p := b.Pieces[0]
-		if p.Low != c.low || p.High != c.high || b.Best != c.best && c.e.Kind != Percent &&
-			c.e.Kind != Byte && c.e.Kind != Minutes && c.e.Kind != Caliper {
-			t.Errorf("%s: %d to %d, best %d; want %d to %d, best %d (%s)", name, p.Low, p.High, b.Best,
-				c.low, c.high, c.best, p.Text)
-		}
-		if p.Text == "" {
-			t.Errorf("%s says nothing", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			b, err := Weigh(src, ix, []Evidence{c.e})
+			if err != nil {
+				t.Errorf("%v", err)
+				return
+			}
+			p := b.Pieces[0]
+			if p.Low != c.low || p.High != c.high || b.Best != c.best && c.e.Kind != Percent &&
+				c.e.Kind != Byte && c.e.Kind != Minutes && c.e.Kind != Caliper {
+				t.Errorf("%d to %d, best %d; want %d to %d, best %d (%s)", p.Low, p.High, b.Best,
+					c.low, c.high, c.best, p.Text)
+			}
+			if p.Text == "" {
+				t.Errorf("%s says nothing", name)
+			}
+		})
 	}
 	for name, e := range map[string]Evidence{
 		"no kind": {}, "no layer": {Kind: Layer, Value: 200}, "no number": {Kind: FileNumber, Value: 999},

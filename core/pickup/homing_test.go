@@ -1,6 +1,7 @@
 package pickup
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -27,33 +28,35 @@ func TestOffsets(t *testing.T) {
 		"homed": {Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}}, []string{
 			"\nG28 Z ", "\nM206 ", "\nM290 Z0.05 ", "\nM420 "}, nil},
 	} {
-		p, out := made(t, file, c.c)
-		opening, _, _ := strings.Cut(out, "; dogear pick-up ends")
-		rest := opening
-		for _, o := range c.order {
-			_, after, ok := strings.Cut(rest, o)
-			if !ok && o == "\nM420 Z4 S1" {
-				_, after, ok = strings.Cut(rest, "\nM420 S1 Z4")
+		t.Run(name, func(t *testing.T) {
+			p, out := made(t, file, c.c)
+			opening, _, _ := strings.Cut(out, "; dogear pick-up ends")
+			rest := opening
+			for _, o := range c.order {
+				_, after, ok := strings.Cut(rest, o)
+				if !ok && o == "\nM420 Z4 S1" {
+					_, after, ok = strings.Cut(rest, "\nM420 S1 Z4")
+				}
+				if !ok {
+					t.Errorf("%q does not stand where it should\n%s", o, opening)
+					break
+				}
+				rest = after
 			}
-			if !ok {
-				t.Errorf("%s: %q does not stand where it should\n%s", name, o, opening)
-				break
+			for _, n := range c.never {
+				if strings.Contains(opening, "\n"+n) {
+					t.Errorf("%q is written", n)
+				}
 			}
-			rest = after
-		}
-		for _, n := range c.never {
-			if strings.Contains(opening, "\n"+n) {
-				t.Errorf("%s: %q is written", name, n)
+			for _, w := range []string{"\nM420", "\nM206", "\nM290", "\nM851"} {
+				if strings.Count(opening, w) > 1 {
+					t.Errorf("%q more than once", w)
+				}
 			}
-		}
-		for _, w := range []string{"\nM420", "\nM206", "\nM290", "\nM851"} {
-			if strings.Count(opening, w) > 1 {
-				t.Errorf("%s: %q more than once", name, w)
+			if codes(p, layer.Grave) != "" {
+				t.Errorf("%v", p.Findings)
 			}
-		}
-		if codes(p, layer.Grave) != "" {
-			t.Errorf("%s: %v", name, p.Findings)
-		}
+		})
 	}
 }
 
@@ -184,9 +187,11 @@ func TestEased(t *testing.T) {
 		{Choice{Ease: Ease{Layers: 2, Speed: 50}}, Ease{Layers: 2, Speed: 50}},
 		{Choice{Ease: Ease{Layers: 2}, Flow: 105}, Ease{Layers: 2}},
 	} {
-		if got := c.c.Eased(); got != c.want {
-			t.Errorf("%+v: %+v", c.c, got)
-		}
+		t.Run(fmt.Sprintf("%+v", c.want), func(t *testing.T) {
+			if got := c.c.Eased(); got != c.want {
+				t.Errorf("%+v: %+v", c.c, got)
+			}
+		})
 	}
 }
 
@@ -254,27 +259,33 @@ func TestUnknownBed(t *testing.T) {
 		"Y120", "Y10").Replace(tower(20))
 	known := plan.Generic()
 	known.Assumed, known.Bed = false, [4]float64{-110, -110, 110, 110}
-	for _, c := range []struct {
+	for name, c := range map[string]struct {
 		file   string
 		pr     *plan.Printer
 		primes bool
-	}{{tower(20), nil, true}, {bare, nil, false}, {bare, known, true}} {
-		src, ix := read(t, c.file)
-		p, err := Make(src, ix, c.pr, Choice{Start: Next, Layer: 10}, nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		reach, primes := ix.ReachOf(), false
-		for _, l := range p.Lines {
-			primes = primes || strings.HasPrefix(l.Text, "G1 E12 ")
-			x, y := l.To[0].Millimetres(), l.To[1].Millimetres()
-			if c.pr == nil && strings.HasPrefix(l.Text, "G1 X") &&
-				(x < reach[0] || x > reach[2] || y < reach[1] || y > reach[3]) {
-				t.Errorf("%q goes beyond %v", l.Text, reach)
+	}{
+		"the file's own line": {tower(20), nil, true},
+		"no line, no bed":     {bare, nil, false},
+		"the printer's bed":   {bare, known, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			src, ix := read(t, c.file)
+			p, err := Make(src, ix, c.pr, Choice{Start: Next, Layer: 10}, nil)
+			if err != nil {
+				t.Fatal(err)
 			}
-		}
-		if primes != c.primes || strings.Contains(codes(p, layer.Care), "prime-on-part") == primes {
-			t.Errorf("primes: %v, %v", primes, p.Findings)
-		}
+			reach, primes := ix.ReachOf(), false
+			for _, l := range p.Lines {
+				primes = primes || strings.HasPrefix(l.Text, "G1 E12 ")
+				x, y := l.To[0].Millimetres(), l.To[1].Millimetres()
+				if c.pr == nil && strings.HasPrefix(l.Text, "G1 X") &&
+					(x < reach[0] || x > reach[2] || y < reach[1] || y > reach[3]) {
+					t.Errorf("%q goes beyond %v", l.Text, reach)
+				}
+			}
+			if primes != c.primes || strings.Contains(codes(p, layer.Care), "prime-on-part") == primes {
+				t.Errorf("primes: %v, %v", primes, p.Findings)
+			}
+		})
 	}
 }

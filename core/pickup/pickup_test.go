@@ -146,10 +146,12 @@ func TestRefusedPlaces(t *testing.T) {
 		{Choice{Start: Next, Layer: 3, Z: "guess"}, nil},
 		{Choice{Start: Mid, Line: ix.Layers[9].First + 1, LooseTop: true}, nil},
 	} {
-		_, err := Make(src, ix, nil, c.c, nil)
-		if err == nil || c.want != nil && !errors.Is(err, c.want) {
-			t.Errorf("%+v: %v, want %v", c.c, err, c.want)
-		}
+		t.Run(fmt.Sprint(c.c.Start, c.c.Layer, c.c.Line), func(t *testing.T) {
+			_, err := Make(src, ix, nil, c.c, nil)
+			if err == nil || c.want != nil && !errors.Is(err, c.want) {
+				t.Errorf("%+v: %v, want %v", c.c, err, c.want)
+			}
+		})
 	}
 }
 
@@ -167,14 +169,16 @@ func TestLookAtTop(t *testing.T) {
 		{[]Evidence{{Kind: Touch, Value: 2}}, Redo, false},
 		{[]Evidence{{Kind: Touch, Value: 2}, {Kind: Layer, Value: 10}}, Next, false},
 	} {
-		b, err := Weigh(src, ix, c.known)
-		if err != nil {
-			t.Fatal(err)
-		}
-		p, _ := made(t, file, Choice{Start: c.start, Layer: 10, Measured: b.ByHeight()})
-		if got := strings.Contains(codes(p, layer.Care), "look-at-top"); got != c.want {
-			t.Errorf("%v, %s: asks %v, want %v", c.known, c.start, got, c.want)
-		}
+		t.Run(c.start, func(t *testing.T) {
+			b, err := Weigh(src, ix, c.known)
+			if err != nil {
+				t.Fatal(err)
+			}
+			p, _ := made(t, file, Choice{Start: c.start, Layer: 10, Measured: b.ByHeight()})
+			if got := strings.Contains(codes(p, layer.Care), "look-at-top"); got != c.want {
+				t.Errorf("%v, %s: asks %v, want %v", c.known, c.start, got, c.want)
+			}
+		})
 	}
 }
 
@@ -211,25 +215,27 @@ func TestOddFiles(t *testing.T) {
 	}{{"M420 S1", true}, {"BED_NET LOAD=harbour", true}, {"M900 K0.2", true}, {"G28", false},
 		{"G1 X5", false}, {"M104 S200", false}, {"M0", false}, {"G91", false}, {"M84", false},
 		{"a\nG28", false}, {"; only a note", true}} {
-		src, ix := read(t, macro)
-		p, err := Make(src, ix, nil, Choice{Start: Next, Layer: 10, Lines: []string{c.line}}, nil)
-		if (err == nil) != c.ok {
-			t.Errorf("%q: %v", c.line, err)
-		}
-		if err != nil || c.line[0] == ';' {
-			continue
-		}
-		var now []string
-		for _, e := range p.Opening {
-			now = append(now, e.Now)
-		}
-		if text := strings.Join(now, "\n"); strings.Index(text, "G28 X Y") >
-			strings.Index(text, c.line) || strings.Index(text, "G1 E12") < strings.Index(text, c.line) {
-			t.Errorf("%q stands in the wrong place:\n%s", c.line, text)
-		}
-		if codes(p, layer.Care) != "" || codes(p, layer.Grave) != "" {
-			t.Errorf("%q: %v", c.line, p.Findings)
-		}
+		t.Run(c.line, func(t *testing.T) {
+			src, ix := read(t, macro)
+			p, err := Make(src, ix, nil, Choice{Start: Next, Layer: 10, Lines: []string{c.line}}, nil)
+			if (err == nil) != c.ok {
+				t.Errorf("%v", err)
+			}
+			if err != nil || c.line[0] == ';' {
+				return
+			}
+			var now []string
+			for _, e := range p.Opening {
+				now = append(now, e.Now)
+			}
+			if text := strings.Join(now, "\n"); strings.Index(text, "G28 X Y") >
+				strings.Index(text, c.line) || strings.Index(text, "G1 E12") < strings.Index(text, c.line) {
+				t.Errorf("%q stands in the wrong place:\n%s", c.line, text)
+			}
+			if codes(p, layer.Care) != "" || codes(p, layer.Grave) != "" {
+				t.Errorf("%v", p.Findings)
+			}
+		})
 	}
 	var numbered strings.Builder
 	for i, l := range strings.Split(strings.TrimSpace(tower(20)), "\n") {

@@ -57,16 +57,18 @@ func TestParse(t *testing.T) {
 		{"90 s", []int{1}, 0, "0:01:30"},
 		{"130s", []int{2}, 0, "0:02:10"},
 	} {
-		p, err := Parse(tower(), nil, c.text)
-		var got []int
-		for _, f := range p.Folds {
-			got = append(got, f.Layer)
-		}
-		if err != nil || len(got) != len(c.want) || got[0] != c.want[0] ||
-			got[len(got)-1] != c.want[len(c.want)-1] || p.Line != c.line ||
-			!strings.Contains(p.Said, c.said) {
-			t.Errorf("%q: %+v %v, want %v, line %d, %q", c.text, p, err, c.want, c.line, c.said)
-		}
+		t.Run(c.text, func(t *testing.T) {
+			p, err := Parse(tower(), nil, c.text)
+			var got []int
+			for _, f := range p.Folds {
+				got = append(got, f.Layer)
+			}
+			if err != nil || len(got) != len(c.want) || got[0] != c.want[0] ||
+				got[len(got)-1] != c.want[len(c.want)-1] || p.Line != c.line ||
+				!strings.Contains(p.Said, c.said) {
+				t.Errorf("%+v %v, want %v, line %d, %q", p, err, c.want, c.line, c.said)
+			}
+		})
 	}
 }
 

@@ -45,17 +45,19 @@ func TestShown(t *testing.T) {
 		{";elapsed 650.0 s", "11"}, {";elapsed 650.1 s", "11"}, {";layer 7", "8"},
 		{"; layer 7", "stand in the file"}, {"M73 P99", "never shows 99 %"},
 	} {
-		p, err := Parse(ix, src, c.text)
-		got := fmt.Sprint(err)
-		if err == nil {
-			got = ""
-			for _, f := range p.Folds {
-				got += fmt.Sprintf(" %d", f.Layer)
+		t.Run(c.text, func(t *testing.T) {
+			p, err := Parse(ix, src, c.text)
+			got := fmt.Sprint(err)
+			if err == nil {
+				got = ""
+				for _, f := range p.Folds {
+					got += fmt.Sprintf(" %d", f.Layer)
+				}
 			}
-		}
-		if !strings.Contains(got+" ", c.want) {
-			t.Errorf("%q: %s %+v, want %s", c.text, got, p, c.want)
-		}
+			if !strings.Contains(got+" ", c.want) {
+				t.Errorf("%s %+v, want %s", got, p, c.want)
+			}
+		})
 	}
 	// A time is meant by the estimate or by the file's own clock: both are offered.
 	p, err := Parse(ix, src, "25 min")

@@ -25,11 +25,13 @@ func TestChange(t *testing.T) {
 		{`{"id":"c1","before_layer":3,"until_layer":5,"speed":60},{"id":"c1","before_layer":7,` +
 			`"until_layer":9,"speed":60}`, "used twice"},
 	} {
-		_, err := Parse(strings.NewReader(head + c.in + "]}"))
-		if c.err == "" && err != nil || c.err != "" &&
-			(err == nil || !strings.Contains(err.Error(), c.err)) {
-			t.Errorf("%s: %v, want %q", c.in, err, c.err)
-		}
+		t.Run(c.in, func(t *testing.T) {
+			_, err := Parse(strings.NewReader(head + c.in + "]}"))
+			if c.err == "" && err != nil || c.err != "" &&
+				(err == nil || !strings.Contains(err.Error(), c.err)) {
+				t.Errorf("%v, want %q", err, c.err)
+			}
+		})
 	}
 	fan := 40.0
 	c := Change{Speed: 60, Flow: 104, Fan: &fan, Nozzle: 225}

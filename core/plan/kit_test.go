@@ -172,10 +172,12 @@ func TestPurgeOf(t *testing.T) {
 		{"tar", "white", Colour, 90}, {"red", "white", Colour, 45}, {"", "white", Colour, 45},
 		{"tar", "brass", Colour, 30}, {"tar", "none", Colour, 30}, {"tar", "white", Insert, 30},
 	} {
-		e := Ear{Kind: c.kind, Filament: c.to, From: c.from}
-		if got := p.PurgeOf(&e, Step{Do: "purge", MM: 30}); got != c.want {
-			t.Errorf("%s behind %q: %g mm, want %g", c.to, c.from, got, c.want)
-		}
+		t.Run(c.from, func(t *testing.T) {
+			e := Ear{Kind: c.kind, Filament: c.to, From: c.from}
+			if got := p.PurgeOf(&e, Step{Do: "purge", MM: 30}); got != c.want {
+				t.Errorf("%s behind %q: %g mm, want %g", c.to, c.from, got, c.want)
+			}
+		})
 	}
 	bad := Filament{After: map[string]float64{"tar": -1}}
 	if bad.Check() == nil {
@@ -194,9 +196,11 @@ func TestNextPurge(t *testing.T) {
 		{30, JustRight, 30}, {45, TooLittle, 65}, {65, TooMuch, 50}, {5, TooMuch, 5},
 		{1, TooLittle, 5}, {1990, TooLittle, 2000},
 	} {
-		if got, err := NextPurge(c.mm, c.clean); err != nil || got != c.want {
-			t.Errorf("%g mm was %s: %g, %v, want %g", c.mm, c.clean, got, err, c.want)
-		}
+		t.Run(c.clean, func(t *testing.T) {
+			if got, err := NextPurge(c.mm, c.clean); err != nil || got != c.want {
+				t.Errorf("%g mm was %s: %g, %v, want %g", c.mm, c.clean, got, err, c.want)
+			}
+		})
 	}
 	if _, err := NextPurge(30, "lovely"); err == nil {
 		t.Error("lovely")

@@ -49,11 +49,13 @@ func TestParseRefuses(t *testing.T) {
 		"landing": {`{"format":"dogear-plan/1","ears":[{"before_layer":1,"kind":"insert",` +
 			`"land":"moon"}]}`, "moon"},
 	} {
-		_, err := Parse(strings.NewReader(c.plan))
-		var pe *Error
-		if err == nil || !strings.Contains(err.Error(), c.want) || !errors.As(err, &pe) {
-			t.Errorf("%s: %v, want something with %q", name, err, c.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, err := Parse(strings.NewReader(c.plan))
+			var pe *Error
+			if err == nil || !strings.Contains(err.Error(), c.want) || !errors.As(err, &pe) {
+				t.Errorf("%v, want something with %q", err, c.want)
+			}
+		})
 	}
 }
 

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"reflect"
 	"testing"
 )
@@ -56,10 +57,12 @@ func TestNoLanding(t *testing.T) {
 		// its bond pass leads away
 		{Ear{Kind: Insert, Routine: []byte(`"drop many things in"`), Stop: "M600"}, true},
 	} {
-		p := &Plan{Printer: Generic()}
-		got := (Step{Do: "return"}).Words(p, &c.e)
-		if (got == "Back over the part from above, then down") != c.back {
-			t.Errorf("%+v: %q", c.e, got)
-		}
+		t.Run(fmt.Sprintf("%s %s %s", c.e.Kind, c.e.Stop, c.e.Routine), func(t *testing.T) {
+			p := &Plan{Printer: Generic()}
+			got := (Step{Do: "return"}).Words(p, &c.e)
+			if (got == "Back over the part from above, then down") != c.back {
+				t.Errorf("%+v: %q", c.e, got)
+			}
+		})
 	}
 }

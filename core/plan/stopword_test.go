@@ -50,14 +50,16 @@ func TestStopWords(t *testing.T) {
 		{"; hello", false, false, 0, "this is none"},
 		{"   ", false, false, 0, "this is none"},
 	} {
-		err := CheckStop(c.line)
-		if err == nil != (c.why == "") || err != nil && !strings.Contains(err.Error(), c.why) {
-			t.Errorf("%q: %v, want %q", c.line, err, c.why)
-		}
-		if c.why == "" && (DoesItAll(c.line) != c.all || DrawsOut(c.line) != c.draws ||
-			StopsFor(c.line) != c.waits) {
-			t.Errorf("%q: does it all %v, draws out %v, waits %g", c.line, DoesItAll(c.line),
-				DrawsOut(c.line), StopsFor(c.line))
-		}
+		t.Run(c.line, func(t *testing.T) {
+			err := CheckStop(c.line)
+			if err == nil != (c.why == "") || err != nil && !strings.Contains(err.Error(), c.why) {
+				t.Errorf("%v, want %q", err, c.why)
+			}
+			if c.why == "" && (DoesItAll(c.line) != c.all || DrawsOut(c.line) != c.draws ||
+				StopsFor(c.line) != c.waits) {
+				t.Errorf("does it all %v, draws out %v, waits %g", DoesItAll(c.line),
+					DrawsOut(c.line), StopsFor(c.line))
+			}
+		})
 	}
 }

@@ -45,9 +45,11 @@ func TestStepWords(t *testing.T) {
 		{Step{Do: "restore"}, "Axis, speed, fan and modes as they were"},
 	} {
 		told[c.step.Do] = true
-		if got := c.step.Words(doc, ear); got != c.want {
-			t.Errorf("%+v: %q, want %q", c.step, got, c.want)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			if got := c.step.Words(doc, ear); got != c.want {
+				t.Errorf("%+v: %q, want %q", c.step, got, c.want)
+			}
+		})
 	}
 	for _, do := range Steps {
 		if !told[do] {

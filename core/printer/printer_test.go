@@ -114,18 +114,20 @@ func TestHarm(t *testing.T) {
 		"M104 S0\nG4 S300\n":        {Done, "lays filament with the nozzle at 22 °C"},
 		"G1 Z50 F600\nG1 X50 Y50\n": {Done, ""},
 	} {
-		p, _ := load(t, tower(lines), nil)
-		p.Run(1e9)
-		var all []string
-		for _, e := range p.Take() {
-			if e.Kind == "harm" || e.Kind == "fault" {
-				all = append(all, e.Text)
+		t.Run(lines, func(t *testing.T) {
+			p, _ := load(t, tower(lines), nil)
+			p.Run(1e9)
+			var all []string
+			for _, e := range p.Take() {
+				if e.Kind == "harm" || e.Kind == "fault" {
+					all = append(all, e.Text)
+				}
 			}
-		}
-		got := strings.Join(all, "; ")
-		if p.State != c.state || c.says == "" && got != "" || !strings.Contains(got, c.says) {
-			t.Errorf("%q: %s, %q; want %s, %q", lines, p.State, got, c.state, c.says)
-		}
+			got := strings.Join(all, "; ")
+			if p.State != c.state || c.says == "" && got != "" || !strings.Contains(got, c.says) {
+				t.Errorf("%s, %q; want %s, %q", p.State, got, c.state, c.says)
+			}
+		})
 	}
 	cold, _ := load(t, strings.Replace(tower(""), "M109 S210\n", "", 1), nil)
 	if cold.Run(1e9); kinds(cold)["harm"] != 1 {
@@ -142,25 +144,27 @@ func TestFaults(t *testing.T) {
 		"jam@layer:6": {Done, 20}, "runout@layer:2": {Done, 4}, "skip-x@layer:6": {Done, 40},
 		"power@minute:0.5": {Dead, 0},
 	} {
-		p, laid := load(t, tower(""), nil)
-		f, err := ParseFault(fault)
-		if err != nil {
-			t.Fatal(err)
-		}
-		p.Throw(f)
-		p.Run(1e9)
-		if p.State != want.state || len(*laid) != want.laid && fault != "stop@line:40" {
-			t.Errorf("%s: %s, %d laid; want %s, %d", fault, p.State, len(*laid), want.state, want.laid)
-		}
-		if n := kinds(p); n["fault"] != 1 {
-			t.Errorf("%s: %v", fault, n)
-		}
-		if f.Kind == "skip-x" && (*laid)[39].To[0] != 53*gcode.MM {
-			t.Errorf("%v", (*laid)[39])
-		}
-		if ev := p.Evidence(); strings.HasPrefix(fault, "jam") && (len(ev) != 1 || ev[0].Value != 1) {
-			t.Errorf("%s: %+v", fault, ev)
-		}
+		t.Run(fault, func(t *testing.T) {
+			p, laid := load(t, tower(""), nil)
+			f, err := ParseFault(fault)
+			if err != nil {
+				t.Fatal(err)
+			}
+			p.Throw(f)
+			p.Run(1e9)
+			if p.State != want.state || len(*laid) != want.laid && fault != "stop@line:40" {
+				t.Errorf("%s, %d laid; want %s, %d", p.State, len(*laid), want.state, want.laid)
+			}
+			if n := kinds(p); n["fault"] != 1 {
+				t.Errorf("%v", n)
+			}
+			if f.Kind == "skip-x" && (*laid)[39].To[0] != 53*gcode.MM {
+				t.Errorf("%v", (*laid)[39])
+			}
+			if ev := p.Evidence(); strings.HasPrefix(fault, "jam") && (len(ev) != 1 || ev[0].Value != 1) {
+				t.Errorf("%+v", ev)
+			}
+		})
 	}
 	for _, s := range []string{"", "power", "power@noon:3", "flood@layer:3", "jam@layer:x",
 		"jam@layer:0"} {

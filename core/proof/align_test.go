@@ -47,12 +47,14 @@ func TestAlign(t *testing.T) {
 		"nothing left":   {"", 0, 4000, 0},
 		"numbered":       {numbered(lines), 0, 0, 0},
 	} {
-		r, err := align(strings.NewReader(file), strings.NewReader(c.edited))
-		if err != nil || r.Inserted != c.inserted || r.Removed != c.removed ||
-			int64(len(r.Rewritten)) != c.rewritten {
-			t.Errorf("%s: %d inserted, %d removed, %d rewritten; want %d, %d, %d (%v)", name, r.Inserted,
-				r.Removed, len(r.Rewritten), c.inserted, c.removed, c.rewritten, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			r, err := align(strings.NewReader(file), strings.NewReader(c.edited))
+			if err != nil || r.Inserted != c.inserted || r.Removed != c.removed ||
+				int64(len(r.Rewritten)) != c.rewritten {
+				t.Errorf("%d inserted, %d removed, %d rewritten; want %d, %d, %d (%v)", r.Inserted,
+					r.Removed, len(r.Rewritten), c.inserted, c.removed, c.rewritten, err)
+			}
+		})
 	}
 	// Whatever is inserted is counted, wherever it stands.
 	random := rand.New(rand.NewPCG(7, 7))

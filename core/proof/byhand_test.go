@@ -134,12 +134,14 @@ func TestHeadShape(t *testing.T) {
 		"wide and low": {[2]float64{45, 2}, 0, true}, "wide and high": {[2]float64{45, 30}, 0, false},
 		"low gantry": {[2]float64{}, 2, true}, "high gantry": {[2]float64{}, 40, false},
 	} {
-		pr := plan.Generic()
-		pr.Head, pr.Gantry = c.head, c.gantry
-		x, err := proof.Examine(context.Background(), bytes.NewReader(file), ix, pr)
-		if err != nil || len(x.Findings) > 0 != c.want {
-			t.Errorf("%s: %+v %v", name, x.Findings, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			pr := plan.Generic()
+			pr.Head, pr.Gantry = c.head, c.gantry
+			x, err := proof.Examine(context.Background(), bytes.NewReader(file), ix, pr)
+			if err != nil || len(x.Findings) > 0 != c.want {
+				t.Errorf("%+v %v", x.Findings, err)
+			}
+		})
 	}
 }
 
@@ -170,18 +172,20 @@ func TestMeshBehindHoming(t *testing.T) {
 		{"M420 S1", "M420 S1\nG28 X Y", true}, {"M420 S0", "G28 X Y", false},
 		{"M204 S900", "G28 X Y", false}, {"M420 S1", "M400", false},
 	} {
-		plain, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
-		file := bytes.Replace(plain, []byte("\nG28\n"), []byte("\nG28\n"+c.mesh+"\n"), 1)
-		if bytes.Equal(file, plain) {
-			t.Fatal("the file does not home")
-		}
-		out := applied(t, file, index(t, file), &plan.Plan{Format: plan.Format,
-			Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
-		r := prove(t, file, []byte(before("M0 ", c.lines)(string(out))))
-		got := slices.ContainsFunc(r.Findings,
-			func(f layer.Finding) bool { return f.Code == "setting-not-restored" })
-		if got != c.want {
-			t.Errorf("%q behind %q: %+v", c.lines, c.mesh, r.Findings)
-		}
+		t.Run(c.mesh, func(t *testing.T) {
+			plain, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+			file := bytes.Replace(plain, []byte("\nG28\n"), []byte("\nG28\n"+c.mesh+"\n"), 1)
+			if bytes.Equal(file, plain) {
+				t.Fatal("the file does not home")
+			}
+			out := applied(t, file, index(t, file), &plan.Plan{Format: plan.Format,
+				Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
+			r := prove(t, file, []byte(before("M0 ", c.lines)(string(out))))
+			got := slices.ContainsFunc(r.Findings,
+				func(f layer.Finding) bool { return f.Code == "setting-not-restored" })
+			if got != c.want {
+				t.Errorf("%q behind %q: %+v", c.lines, c.mesh, r.Findings)
+			}
+		})
 	}
 }

@@ -41,47 +41,49 @@ func TestInsertFaults(t *testing.T) {
 			"loose magnet": {33, plan.InsertPart{
 				Shape: "disc", Across: 4.5, Height: 3, Magnet: true}, nil, "care insert-loose"},
 		} {
-			p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: c.before,
-				Kind: plan.Insert, Insert: &c.part, At: [][2]float64{{128, 116}}}}}
-			if err := p.Check(); err != nil {
-				t.Fatal(err)
-			}
-			src := bytes.NewReader(file)
-			res, err := apply.Plan(src, ix, p, pockets)
-			if err != nil {
-				t.Fatal(err)
-			}
-			var out bytes.Buffer
-			if _, err := edit.Write(&out, src, res.Edits); err != nil {
-				t.Fatal(err)
-			}
-			text := out.String()
-			if c.spoil != nil {
-				text = c.spoil(text)
-			}
-			edited := strings.NewReader(text)
-			ixE, err := layer.Read(context.Background(), edited, layer.Options{})
-			if err != nil {
-				t.Fatal(err)
-			}
-			r, err := proof.Prove(context.Background(), src, edited, ix, ixE, nil)
-			if err != nil {
-				t.Fatal(err)
-			}
-			got, ok := "", c.want == ""
-			for _, f := range r.Findings {
-				if strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
-					got += f.Level + " " + f.Code + ": " + f.Message + "\n"
-					ok = ok || f.Level+" "+f.Code == c.want
+			t.Run(fault, func(t *testing.T) {
+				p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: c.before,
+					Kind: plan.Insert, Insert: &c.part, At: [][2]float64{{128, 116}}}}}
+				if err := p.Check(); err != nil {
+					t.Fatal(err)
 				}
-			}
-			if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") &&
-				strings.Contains(got, "stop ") {
-				t.Errorf("%s, %s: want %q, got\n%s", d.Name, fault, c.want, got)
-			}
-			if !r.Same {
-				t.Errorf("%s, %s: another deposit", d.Name, fault)
-			}
+				src := bytes.NewReader(file)
+				res, err := apply.Plan(src, ix, p, pockets)
+				if err != nil {
+					t.Fatal(err)
+				}
+				var out bytes.Buffer
+				if _, err := edit.Write(&out, src, res.Edits); err != nil {
+					t.Fatal(err)
+				}
+				text := out.String()
+				if c.spoil != nil {
+					text = c.spoil(text)
+				}
+				edited := strings.NewReader(text)
+				ixE, err := layer.Read(context.Background(), edited, layer.Options{})
+				if err != nil {
+					t.Fatal(err)
+				}
+				r, err := proof.Prove(context.Background(), src, edited, ix, ixE, nil)
+				if err != nil {
+					t.Fatal(err)
+				}
+				got, ok := "", c.want == ""
+				for _, f := range r.Findings {
+					if strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
+						got += f.Level + " " + f.Code + ": " + f.Message + "\n"
+						ok = ok || f.Level+" "+f.Code == c.want
+					}
+				}
+				if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") &&
+					strings.Contains(got, "stop ") {
+					t.Errorf("%s, %s: want %q, got\n%s", d.Name, fault, c.want, got)
+				}
+				if !r.Same {
+					t.Errorf("%s, %s: another deposit", d.Name, fault)
+				}
+			})
 		}
 	}
 }

@@ -59,13 +59,15 @@ func TestViews(t *testing.T) {
 		{"front", 0.1, 0.05, 10}, {"front", 0.1, 1, 1}, {"front", 0.7, 0.6, 5}, {"front", 0.7, 0.2, 0},
 		{"side", 0.5, 1, 1}, {"side", 0.5, 0.05, 10},
 	} {
-		p := m.View(c.view)
-		if p.W < 10 || p.H < 5 || len(p.Part) != p.W*p.H || len(p.Shade) != len(p.Part) {
-			t.Fatalf("%s: %d × %d", c.view, p.W, p.H)
-		}
-		if got := at(p, c.fx, c.fy); got != c.want {
-			t.Errorf("%s at %v, %v: part %d, want %d", c.view, c.fx, c.fy, got, c.want)
-		}
+		t.Run(c.view, func(t *testing.T) {
+			p := m.View(c.view)
+			if p.W < 10 || p.H < 5 || len(p.Part) != p.W*p.H || len(p.Shade) != len(p.Part) {
+				t.Fatalf("%d × %d", p.W, p.H)
+			}
+			if got := at(p, c.fx, c.fy); got != c.want {
+				t.Errorf("%s at %v, %v: part %d, want %d", c.view, c.fx, c.fy, got, c.want)
+			}
+		})
 	}
 	seen := map[uint32]bool{}
 	for _, id := range m.View("slant").Part {

@@ -1,6 +1,7 @@
 package raster
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -31,9 +32,11 @@ func TestHeights(t *testing.T) {
 		{96.5, 110, 18.8, false}, {98, 110, 17, true}, // the cone at its edge
 		{50, 50, 0, false},
 	} {
-		if _, hit := h.Hits(c.x, c.y, c.z); hit != c.hit {
-			t.Errorf("at X%g Y%g Z%g: %v", c.x, c.y, c.z, hit)
-		}
+		t.Run(fmt.Sprintf("X%g Y%g Z%g", c.x, c.y, c.z), func(t *testing.T) {
+			if _, hit := h.Hits(c.x, c.y, c.z); hit != c.hit {
+				t.Errorf("at X%g Y%g Z%g: %v", c.x, c.y, c.z, hit)
+			}
+		})
 	}
 	if w, hit := h.Hits(110, 110, 5); !hit || math.Abs(w.Missing-14.95) > 0.01 {
 		t.Errorf("%+v", w)

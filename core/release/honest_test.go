@@ -133,12 +133,14 @@ func TestPickup(t *testing.T) {
 		"gently": {pickup.Choice{Layer: 20, Ease: pickup.Ease{Layers: 2, Speed: 70,
 			Hotter: 5}}, "", "Nothing moves below 4.00 mm"},
 	} {
-		r := make(c.c)
-		f := r.Stopped()
-		if got := r.Seal(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop ||
-			c.seal == "" && got != "" || !strings.Contains(got, c.seal) {
-			t.Errorf("%s: %+v, sealed %q, want %q and %q\n%v", name, f, got, c.stop, c.seal, r.Findings)
-		}
+		t.Run(name, func(t *testing.T) {
+			r := make(c.c)
+			f := r.Stopped()
+			if got := r.Seal(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop ||
+				c.seal == "" && got != "" || !strings.Contains(got, c.seal) {
+				t.Errorf("%+v, sealed %q, want %q and %q\n%v", f, got, c.stop, c.seal, r.Findings)
+			}
+		})
 	}
 	r := make(pickup.Choice{Layer: 20, DZ: -1})
 	var names []string
@@ -231,14 +233,16 @@ func TestBind(t *testing.T) {
 			"place-shifted"}, "a shorter nozzle": {plan.Nozzle, -0.5, ""}, "a longer " +
 			"nozzle": {plan.Nozzle, 0.5, ""},
 	} {
-		r, err := Bind(context.Background(), []bind.Piece{piece(1, 9), piece(10, 20)},
-			[]bind.Joint{{Ear: plan.Ear{Kind: c.kind}, DZ: c.dz}}, &plan.Plan{}, Asked{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if f := r.Stopped(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop {
-			t.Errorf("%s: %+v, want %q", name, f, c.stop)
-		}
+		t.Run(name, func(t *testing.T) {
+			r, err := Bind(context.Background(), []bind.Piece{piece(1, 9), piece(10, 20)},
+				[]bind.Joint{{Ear: plan.Ear{Kind: c.kind}, DZ: c.dz}}, &plan.Plan{}, Asked{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if f := r.Stopped(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop {
+				t.Errorf("%+v, want %q", f, c.stop)
+			}
+		})
 	}
 }
 
@@ -276,9 +280,11 @@ func TestOnto(t *testing.T) {
 		"another model, asked":    {lower, Onto{SHA256: "bb", Reanchor: true, Other: true}, shape, nil},
 		"of a shape nobody knows": {lower, Onto{SHA256: "bb", Reanchor: true}, nil, ErrOtherModel},
 	} {
-		src, ix := read(t, c.file)
-		if _, err := c.o.Move(src, ix, fresh(c.s), nil); !errors.Is(err, c.want) {
-			t.Errorf("%s: %v, want %v", name, err, c.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			src, ix := read(t, c.file)
+			if _, err := c.o.Move(src, ix, fresh(c.s), nil); !errors.Is(err, c.want) {
+				t.Errorf("%v, want %v", err, c.want)
+			}
+		})
 	}
 }

@@ -60,58 +60,60 @@ func TestStopped(t *testing.T) {
 		"behind the motors are off": {&plan.Plan{Ears: []plan.Ear{{ID: "a",
 			BeforeLine: int64(strings.Count(pier(12, true), "\n")) + 0, Kind: plan.Colour}}}, ""},
 	} {
-		for _, rel := range []bool{false, true} {
-			r, err := planned(t, pier(12, rel), c.p)
-			if err != nil {
-				t.Fatalf("%s: %v", name, err)
-			}
-			if c.want == "" {
-				continue
-			}
-			var codes []string
-			for i := range r.Findings {
-				if r.Findings[i].Level == layer.Grave {
-					codes = append(codes, r.Findings[i].Code)
+		t.Run(name, func(t *testing.T) {
+			for _, rel := range []bool{false, true} {
+				r, err := planned(t, pier(12, rel), c.p)
+				if err != nil {
+					t.Fatalf("%v", err)
+				}
+				if c.want == "" {
+					continue
+				}
+				var codes []string
+				for i := range r.Findings {
+					if r.Findings[i].Level == layer.Grave {
+						codes = append(codes, r.Findings[i].Code)
+					}
+				}
+				if !slices.Contains(codes, c.want) {
+					t.Errorf("%s (in steps: %v): %v, want %s", name, rel, r.Findings, c.want)
+					continue
+				}
+				var b bytes.Buffer
+				if _, err := r.Write(&b); !errors.Is(err, ErrStopped) || b.Len() > 0 {
+					t.Error("it was written")
+				}
+				if _, _, err := r.Reader(); !errors.Is(err, ErrStopped) {
+					t.Error("it can be read")
+				}
+				// One at a time: as long as one is left, nothing is written.
+				var names []string
+				for i := range r.Findings {
+					if r.Findings[i].Level == layer.Grave {
+						names = append(names, Name(&r.Findings[i]))
+					}
+				}
+				if len(names) > 1 {
+					if r, _ := planned(t, pier(12, rel), c.p, names[1:]...); r.Stopped() == nil {
+						t.Error("one finding was let pass with another")
+					}
+				}
+				r, err = planned(t, pier(12, rel), c.p, names...)
+				if err != nil || r.Stopped() != nil {
+					t.Errorf("accepted, but %+v %v", r.Stopped(), err)
+					continue
+				}
+				out := written(t, r)
+				for _, n := range names {
+					if !strings.Contains(out, "; "+n+" ") {
+						t.Errorf("the file does not name %s", n)
+					}
+				}
+				if _, was := applytest.TakeOut(t, out); was != pier(12, rel) {
+					t.Error("the original does not come back")
 				}
 			}
-			if !slices.Contains(codes, c.want) {
-				t.Errorf("%s (in steps: %v): %v, want %s", name, rel, r.Findings, c.want)
-				continue
-			}
-			var b bytes.Buffer
-			if _, err := r.Write(&b); !errors.Is(err, ErrStopped) || b.Len() > 0 {
-				t.Errorf("%s: it was written", name)
-			}
-			if _, _, err := r.Reader(); !errors.Is(err, ErrStopped) {
-				t.Errorf("%s: it can be read", name)
-			}
-			// One at a time: as long as one is left, nothing is written.
-			var names []string
-			for i := range r.Findings {
-				if r.Findings[i].Level == layer.Grave {
-					names = append(names, Name(&r.Findings[i]))
-				}
-			}
-			if len(names) > 1 {
-				if r, _ := planned(t, pier(12, rel), c.p, names[1:]...); r.Stopped() == nil {
-					t.Errorf("%s: one finding was let pass with another", name)
-				}
-			}
-			r, err = planned(t, pier(12, rel), c.p, names...)
-			if err != nil || r.Stopped() != nil {
-				t.Errorf("%s: accepted, but %+v %v", name, r.Stopped(), err)
-				continue
-			}
-			out := written(t, r)
-			for _, n := range names {
-				if !strings.Contains(out, "; "+n+" ") {
-					t.Errorf("%s: the file does not name %s", name, n)
-				}
-			}
-			if _, was := applytest.TakeOut(t, out); was != pier(12, rel) {
-				t.Errorf("%s: the original does not come back", name)
-			}
-		}
+		})
 	}
 }
 

@@ -129,14 +129,16 @@ func TestFindings(t *testing.T) {
 		{"setting of one's own", plan.Ear{BeforeLayer: 2, Kind: plan.Own, Lines: []string{"M205 X3"}},
 			nil, "care mode-not-restored"},
 	} {
-		_, finds := compile(t, applytest.File, c.ear, c.change)
-		var got []string
-		for _, f := range finds {
-			got = append(got, f.Level+" "+f.Code)
-		}
-		if !strings.Contains(strings.Join(got, ", "), c.want) {
-			t.Errorf("%s: %v, want %s", c.name, got, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, finds := compile(t, applytest.File, c.ear, c.change)
+			var got []string
+			for _, f := range finds {
+				got = append(got, f.Level+" "+f.Code)
+			}
+			if !strings.Contains(strings.Join(got, ", "), c.want) {
+				t.Errorf("%v, want %s", got, c.want)
+			}
+		})
 	}
 }
 
@@ -208,15 +210,17 @@ func TestForesee(t *testing.T) {
 		"it stays on the bit": {plan.Ear{Kind: plan.Insert, Routine: json.RawMessage(
 			`"printer does it all"`)}, nil, ""},
 	} {
-		c.ear.ID, c.ear.BeforeLayer = "a", 2
-		_, finds := compile(t, applytest.File, c.ear, c.change)
-		var got []string
-		for _, f := range finds {
-			got = append(got, f.Code)
-		}
-		if strings.Join(got, " ") != c.want {
-			t.Errorf("%s: %v", name, finds)
-		}
+		t.Run(name, func(t *testing.T) {
+			c.ear.ID, c.ear.BeforeLayer = "a", 2
+			_, finds := compile(t, applytest.File, c.ear, c.change)
+			var got []string
+			for _, f := range finds {
+				got = append(got, f.Code)
+			}
+			if strings.Join(got, " ") != c.want {
+				t.Errorf("%v", finds)
+			}
+		})
 	}
 }
 
@@ -273,18 +277,20 @@ func TestStopWordForms(t *testing.T) {
 		"G4 S120": {[]string{"then it goes on by itself", "\nG4 S110\nM300 S880 P200\nG4 S10\n",
 			"\nG1 X5 Y46"}, []string{"\nG4 S120\n"}},
 	} {
-		got, _ := compile(t, applytest.File, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
-			Stop: word}, nil)
-		text := texts(got)
-		for _, w := range c.has {
-			if !strings.Contains(text, w) {
-				t.Errorf("%s: %q is not in\n%s", word, w, text)
+		t.Run(word, func(t *testing.T) {
+			got, _ := compile(t, applytest.File, plan.Ear{ID: "a1", BeforeLayer: 2, Kind: plan.Colour,
+				Stop: word}, nil)
+			text := texts(got)
+			for _, w := range c.has {
+				if !strings.Contains(text, w) {
+					t.Errorf("%q is not in\n%s", w, text)
+				}
 			}
-		}
-		for _, w := range c.not {
-			if strings.Contains(text, w) {
-				t.Errorf("%s: %q is in\n%s", word, w, text)
+			for _, w := range c.not {
+				if strings.Contains(text, w) {
+					t.Errorf("%q is in\n%s", w, text)
+				}
 			}
-		}
+		})
 	}
 }

@@ -47,18 +47,20 @@ func TestHeatOfAChange(t *testing.T) {
 		{"cool", 150, []string{"G1 E-40", "M104 S150", "\nM0", "M109 S205", "G1 E40", "G1 E20",
 			"M109 R190", "G1 X65"}},
 	} {
-		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
-			Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament,
-				Routine: swapped(c.cool)}}})
-		got := applytest.Block(out, "a")
-		if !applytest.InOrder(got, c.order...) {
-			t.Errorf("%s, cooled to %g:\n%s\nwant in this order %q", c.filament, c.cool, got, c.order)
-		}
-		before, _, _ := strings.Cut(got, "\nM0")
-		if c.cool > 0 && !strings.HasSuffix(before, "M104 S150") || c.cool == 0 &&
-			strings.Contains(before, "M10") {
-			t.Errorf("%s: the heat does not stay until the person goes on:\n%s", c.filament, got)
-		}
+		t.Run(c.filament, func(t *testing.T) {
+			_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+				Ears: []plan.Ear{{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: c.filament,
+					Routine: swapped(c.cool)}}})
+			got := applytest.Block(out, "a")
+			if !applytest.InOrder(got, c.order...) {
+				t.Errorf("cooled to %g:\n%s\nwant in this order %q", c.cool, got, c.order)
+			}
+			before, _, _ := strings.Cut(got, "\nM0")
+			if c.cool > 0 && !strings.HasSuffix(before, "M104 S150") || c.cool == 0 &&
+				strings.Contains(before, "M10") {
+				t.Errorf("the heat does not stay until the person goes on:\n%s", got)
+			}
+		})
 	}
 }
 
@@ -88,15 +90,17 @@ func TestPrinterDrawsOut(t *testing.T) {
 		"a cooler filament": {plan.Ear{Filament: "cool"}, []string{"M600", "M104 S185"}, "M109"},
 		"cooled first":      {plan.Ear{Routine: cooled}, []string{"M109 R90", "M104 S205", "M600"}, ""},
 	} {
-		c.ear.ID, c.ear.BeforeLayer, c.ear.Kind, c.ear.Stop = "a", 5, plan.Colour, "M600"
-		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
-			Ears: []plan.Ear{c.ear}})
-		got := applytest.Block(out, "a")
-		before, _, _ := strings.Cut(got, "M600")
-		if !applytest.InOrder(got, c.want...) || strings.Contains(before, "M104 S185") ||
-			c.not != "" && strings.Contains(got, c.not) {
-			t.Errorf("%s:\n%s", name, got)
-		}
+		t.Run(name, func(t *testing.T) {
+			c.ear.ID, c.ear.BeforeLayer, c.ear.Kind, c.ear.Stop = "a", 5, plan.Colour, "M600"
+			_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, Filaments: fils,
+				Ears: []plan.Ear{c.ear}})
+			got := applytest.Block(out, "a")
+			before, _, _ := strings.Cut(got, "M600")
+			if !applytest.InOrder(got, c.want...) || strings.Contains(before, "M104 S185") ||
+				c.not != "" && strings.Contains(got, c.not) {
+				t.Errorf("%s:\n%s", name, got)
+			}
+		})
 	}
 }
 
@@ -189,13 +193,15 @@ func TestModesBehindOwnLines(t *testing.T) {
 		"the filament": {[]string{"G1 Z40", "M83", "G1 E-40", "M82"},
 			[]string{"G1 E-40", "M82", "M83", "\nM0", "G1 E30", "G1 E10"}},
 	} {
-		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
-			Ears: []plan.Ear{{ID: "a",
-				BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
-					plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
-		if got := applytest.Block(out, "a"); !applytest.InOrder(got, c.order...) {
-			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format,
+				Ears: []plan.Ear{{ID: "a",
+					BeforeLayer: 5, Kind: plan.Insert, Routine: asJSON(plan.Step{Do: "lines", Lines: c.lines},
+						plan.Step{Do: "park"}, plan.Step{Do: "stop"}, plan.Step{Do: "purge", MM: 30})}}})
+			if got := applytest.Block(out, "a"); !applytest.InOrder(got, c.order...) {
+				t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
+			}
+		})
 	}
 	// A file that leaves the axis to G90 and G91 gets no M82 that would hold for good.
 	file := strings.ReplaceAll(strings.Replace(applytest.Tall(), "M82\n", "G90\n", 1), "; tier 7\n",
@@ -230,21 +236,23 @@ func TestFilamentIsBalanced(t *testing.T) {
 			map[string]plan.Filament{"old": {}, "new": {}}, []string{"G1 E-70 ", "\nM0", "G1 E70 ",
 				"G1 X65"}},
 	} {
-		e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new",
-			Routine: asJSON(append(slices.Clone(away), c.steps...)...)}
-		_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, First: "old",
-			Filaments: c.fils,
-			Ears:      []plan.Ear{e}})
-		got := applytest.Block(out, "a")
-		if !applytest.InOrder(got, c.order...) {
-			t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
-		}
-		_, back, _ := strings.Cut(got, "G1 X65")
-		for l := range strings.Lines(back) {
-			var cmd gcode.Command
-			if cmd.Parse([]byte(l)); cmd.Has('E') && cmd.Value('E') > 3_000_000 && cmd.Is('G', 1) {
-				t.Errorf("%s: %q over the part", name, strings.TrimSpace(l))
+		t.Run(name, func(t *testing.T) {
+			e := plan.Ear{ID: "a", BeforeLayer: 5, Kind: plan.Colour, Filament: "new",
+				Routine: asJSON(append(slices.Clone(away), c.steps...)...)}
+			_, out := applytest.Lay(t, applytest.Tall(), &plan.Plan{Format: plan.Format, First: "old",
+				Filaments: c.fils,
+				Ears:      []plan.Ear{e}})
+			got := applytest.Block(out, "a")
+			if !applytest.InOrder(got, c.order...) {
+				t.Errorf("%s:\n%s\nwant in this order %q", name, got, c.order)
 			}
-		}
+			_, back, _ := strings.Cut(got, "G1 X65")
+			for l := range strings.Lines(back) {
+				var cmd gcode.Command
+				if cmd.Parse([]byte(l)); cmd.Has('E') && cmd.Value('E') > 3_000_000 && cmd.Is('G', 1) {
+					t.Errorf("%q over the part", strings.TrimSpace(l))
+				}
+			}
+		})
 	}
 }

@@ -27,9 +27,11 @@ func TestUploads(t *testing.T) {
 		{"still.gcode", []byte("G28\n"), "never moves"},
 		{"wide.gcode", []byte("\xff\xfeG\x001\x00"), "UTF-16"},
 	} {
-		if _, refused := c.Bring(b.name, b.data); !strings.Contains(refused, b.want) {
-			t.Errorf("%s: %q, want something with %q", b.name, refused, b.want)
-		}
+		t.Run(b.name, func(t *testing.T) {
+			if _, refused := c.Bring(b.name, b.data); !strings.Contains(refused, b.want) {
+				t.Errorf("%s: %q, want something with %q", b.name, refused, b.want)
+			}
+		})
 	}
 	if list, _ := c.St.Prints(context.Background()); len(list) != 0 {
 		t.Errorf("%d refused prints are kept", len(list))

@@ -49,29 +49,31 @@ func TestCutUploads(t *testing.T) {
 		"chunks without the last's line": {"Transfer-Encoding: chunked", chunked(
 			file, true)[:len(chunked(file, true))-5], false},
 	} {
-		w := dial()
-		io.WriteString(w, c.Head("POST", "/prints", part.head))
-		w.Write(part.body)
-		if part.close {
-			w.Close()
-		} else {
-			w.Conn.(*net.TCPConn).CloseWrite()
-			if code, body := w.Answer(t); code == 201 {
-				t.Errorf("%s: taken: %s", name, body)
+		t.Run(name, func(t *testing.T) {
+			w := dial()
+			io.WriteString(w, c.Head("POST", "/prints", part.head))
+			w.Write(part.body)
+			if part.close {
+				w.Close()
+			} else {
+				w.Conn.(*net.TCPConn).CloseWrite()
+				if code, body := w.Answer(t); code == 201 {
+					t.Errorf("taken: %s", body)
+				}
 			}
-		}
-		// It is over when nothing is arriving any more.
-		for k := 0; ; k++ {
-			if c.Arriving() == 0 {
-				break
-			} else if k > 200 {
-				t.Fatalf("%s: the upload is still there", name)
+			// It is over when nothing is arriving any more.
+			for k := 0; ; k++ {
+				if c.Arriving() == 0 {
+					break
+				} else if k > 200 {
+					t.Fatal("the upload is still there")
+				}
+				time.Sleep(20 * time.Millisecond)
 			}
-			time.Sleep(20 * time.Millisecond)
-		}
-		if list, err := c.St.Prints(t.Context()); err != nil || len(list) > 0 {
-			t.Fatalf("%s: on the shelf stands %+v %v", name, list, err)
-		}
+			if list, err := c.St.Prints(t.Context()); err != nil || len(list) > 0 {
+				t.Fatalf("on the shelf stands %+v %v", list, err)
+			}
+		})
 	}
 	// And what is whole is taken, both ways, and noticed when it comes twice.
 	w := dial()

@@ -13,8 +13,10 @@ func TestRuns(t *testing.T) {
 		{[]int{4, 6, 8}, []int{1, 4, 6, 8, 9}, "4–8"},
 		{[]int{1, 2, 3, 9}, []int{1, 2, 3, 4, 9}, "1–3, 9"}, {nil, nil, ""},
 	} {
-		if got := runs(c.steps, c.order); got != c.want {
-			t.Errorf("%v: %q, want %q", c.steps, got, c.want)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			if got := runs(c.steps, c.order); got != c.want {
+				t.Errorf("%v: %q, want %q", c.steps, got, c.want)
+			}
+		})
 	}
 }

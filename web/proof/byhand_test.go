@@ -36,18 +36,20 @@ func TestByHand(t *testing.T) {
 		{"<b>odd</b>.gcode", "G28", "would feel for the bed|homes|home", 200},
 		{"less.gcode", "\x00", "Not the same plastic", 200},
 	} {
-		text := webtest.SlicesAt(lines, map[int][]string{at: {k.put}})
-		if k.put == "\x00" {
-			text = strings.Join(append(append([]string{}, lines[:at+2]...), lines[at+12:]...), "\n")
-		}
-		code, body := prove(k.name, text)
-		ok := false
-		for _, w := range strings.Split(k.want, "|") {
-			ok = ok || strings.Contains(body, w)
-		}
-		if code != k.code || !ok || strings.Contains(body, "<b>odd") {
-			t.Errorf("%s: %d %s", k.name, code, body)
-		}
+		t.Run(k.name, func(t *testing.T) {
+			text := webtest.SlicesAt(lines, map[int][]string{at: {k.put}})
+			if k.put == "\x00" {
+				text = strings.Join(append(append([]string{}, lines[:at+2]...), lines[at+12:]...), "\n")
+			}
+			code, body := prove(k.name, text)
+			ok := false
+			for _, w := range strings.Split(k.want, "|") {
+				ok = ok || strings.Contains(body, w)
+			}
+			if code != k.code || !ok || strings.Contains(body, "<b>odd") {
+				t.Errorf("%s: %d %s", k.name, code, body)
+			}
+		})
 	}
 	if code, body := prove("picture.gcode", "\x89PNG\r\n\x1a\n"); code != 422 {
 		t.Error(code, body)

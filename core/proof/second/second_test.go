@@ -60,10 +60,12 @@ func TestNotSame(t *testing.T) {
 		{"shorter", "G1 X30 E3 F1500\n", "", "ends before"},
 		{"longer", "E3 F1500\n", "E3 F1500\nG1 X40 E4\n", "lays more"},
 	} {
-		edited := strings.Replace(original, c.old, c.new, 1)
-		v := compare(t, edited)
-		if v.Same || v.First == nil || !strings.Contains(v.First.What, c.want) {
-			t.Errorf("%s: %+v %+v", c.name, v, v.First)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			edited := strings.Replace(original, c.old, c.new, 1)
+			v := compare(t, edited)
+			if v.Same || v.First == nil || !strings.Contains(v.First.What, c.want) {
+				t.Errorf("%+v %+v", v, v.First)
+			}
+		})
 	}
 }
