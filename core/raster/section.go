@@ -176,18 +176,23 @@ func FrameOf(ix *layer.Index) Frame {
 	return NewFrame(b, 1.5)
 }
 
-// OverNothing returns where layer n, not the first of its object, lies over
-// nothing and nothing near.
-func OverNothing(src layer.Source, ix *layer.Index, n int) (*Grid, error) {
-	var s [2]*Section
-	for k, l := range [2]int{n, n - 1} {
-		moves, err := ix.Decode(src, l)
+// Sections returns what layer n covers and what the one below it does; that is nil for the first
+// layer of an object, which lies on the bed.
+func Sections(src layer.Source, ix *layer.Index, n int) (here, below *Section, err error) {
+	section := func(n int) (*Section, error) {
+		moves, err := ix.Decode(src, n)
 		if err != nil {
 			return nil, err
 		}
-		s[k] = NewSection(FrameOf(ix), ix, l, moves)
+		return NewSection(FrameOf(ix), ix, n, moves), nil
 	}
-	return s[0].NewHere(s[1]), nil
+	if here, err = section(n); err != nil {
+		return nil, nil, err
+	}
+	if n > 1 && ix.Layers[n-2].Object == ix.Layers[n-1].Object {
+		below, err = section(n - 1)
+	}
+	return here, below, err
 }
 
 // Share returns the share of straight pieces (x0, y0, x1, y1 of each, mm) that

@@ -7,28 +7,14 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/gcode"
 	"dogear/core/landmark"
-	"dogear/core/layer"
 	"dogear/core/raster"
+	"dogear/core/thread"
 	"dogear/web/book"
 	"dogear/web/site"
 )
 
-// arcPrecision is how far a drawn chord may lie from its arc, mm.
-const arcPrecision = 0.01
-
-// sheet is one layer cut into straight pieces, with the paths they belong to.
-type sheet struct {
-	xy      []float32 // x0, y0, x1, y1 of each piece, mm
-	lines   []uint32
-	classes []byte // layer.Class
-	widths  []byte // 1/50 mm; 0 for travel
-	paths   []threadPath
-}
-
-// threadPath is one laid path on the thread of a layer. Seconds count from the
-// layer's fold.
+// threadPath is a thread.Path as the page gets it.
 type threadPath struct {
 	From   int     `json:"from"` // pieces From … To-1
 	To     int     `json:"to"`
@@ -37,10 +23,10 @@ type threadPath struct {
 	Line   int64   `json:"line"`  // a stop before this path stands in front of this line
 	First  int64   `json:"first"` // its own lines
 	Last   int64   `json:"last"`
-	Begin  float64 `json:"begin"`
+	Begin  float64 `json:"begin"` // s from the fold of the layer
 	End    float64 `json:"end"`
-	Length float64 `json:"length"`
-	Feed   float64 `json:"feed"` // mm/s
+	Length float64 `json:"length"` // mm
+	Feed   float64 `json:"feed"`   // mm/s
 }
 
 // layerOf returns the layer a request names.
@@ -71,19 +57,19 @@ func (s *pages) geometry(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	sh, err := newSheet(b, n, false)
+	t, err := thread.Of(b.Src, b.Ix, n)
 	if err != nil {
 		return err
 	}
 	c.Set("Content-Type", "application/octet-stream")
-	out := binary.LittleEndian.AppendUint32(nil, uint32(len(sh.classes)))
-	for _, v := range sh.xy {
+	out := binary.LittleEndian.AppendUint32(nil, uint32(len(t.Classes)))
+	for _, v := range t.XY {
 		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
 	}
-	for _, v := range sh.lines {
+	for _, v := range t.Lines {
 		out = binary.LittleEndian.AppendUint32(out, v)
 	}
-	return c.Send(append(append(out, sh.classes...), sh.widths...))
+	return c.Send(append(append(out, t.Classes...), t.Widths...))
 }
 
 // thread sends the order in which a layer is laid, and the borders in it.
@@ -92,9 +78,14 @@ func (s *pages) thread(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	sh, err := newSheet(b, n, true)
+	t, err := thread.Timed(b.Src, b.Ix, n)
 	if err != nil {
 		return err
+	}
+	paths := []threadPath{}
+	for _, p := range t.Paths {
+		paths = append(paths, threadPath{p.From, p.To, int(p.Class), p.Class.String(), p.Line, p.First,
+			p.Last, p.Begin, p.End, p.Length, p.Feed})
 	}
 	moves, err := b.Ix.Decode(b.Src, n)
 	if err != nil {
@@ -108,7 +99,7 @@ func (s *pages) thread(c fiber.Ctx) error {
 	for _, g := range landmark.Groups(moves) {
 		borders = append(borders, border{g.Line, g.Reason})
 	}
-	return c.JSON(fiber.Map{"seconds": b.Ix.Layers[n-1].Seconds, "paths": sh.paths,
+	return c.JSON(fiber.Map{"seconds": b.Ix.Layers[n-1].Seconds, "paths": paths,
 		"borders": borders})
 }
 
@@ -119,23 +110,9 @@ func (s *pages) overlay(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	section := func(n int) (*raster.Section, error) {
-		moves, err := b.Ix.Decode(b.Src, n)
-		if err != nil {
-			return nil, err
-		}
-		return raster.NewSection(raster.FrameOf(b.Ix), b.Ix, n, moves), nil
-	}
-	here, err := section(n)
+	here, below, err := raster.Sections(b.Src, b.Ix, n)
 	if err != nil {
 		return err
-	}
-	// The first layer of an object lies on the bed.
-	var below *raster.Section
-	if n > 1 && b.Ix.Layers[n-2].Object == b.Ix.Layers[n-1].Object {
-		if below, err = section(n - 1); err != nil {
-			return err
-		}
 	}
 	return site.SendRuns(c, here.NewHere(below), here.CoveredHere(below))
 }
@@ -147,107 +124,13 @@ func (s *pages) air(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	sh, err := newSheet(b, n, false)
+	t, err := thread.Of(b.Src, b.Ix, n)
 	if err != nil {
 		return err
 	}
-	out := []int{}
-	if n > 1 && b.Ix.Layers[n-2].Object == b.Ix.Layers[n-1].Object {
-		over, err := raster.OverNothing(b.Src, b.Ix, n)
-		if err != nil {
-			return err
-		}
-		for k, p := range sh.paths {
-			if over.Share(sh.xy[4*p.From:4*p.To]) > 0.5 {
-				out = append(out, k)
-			}
-		}
-	}
-	return c.JSON(out)
-}
-
-// newSheet cuts layer n into pieces; the times of its paths only when asked.
-func newSheet(b *book.Book, n int, timed bool) (*sheet, error) {
-	moves, err := b.Ix.Decode(b.Src, n)
+	over, err := t.OverNothing(b.Src, b.Ix, n)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	l := &b.Ix.Layers[n-1]
-	var times []float64
-	if timed {
-		if times, err = b.Ix.Times(b.Src, n, moves); err != nil {
-			return nil, err
-		}
-	}
-	sh := &sheet{paths: []threadPath{}}
-	var part [4]gcode.Nano
-	if n <= 2 {
-		part = raster.PartBox(b.Ix)
-	}
-	way := int64(0)
-	for _, p := range layer.Paths(moves) {
-		class := p.Class
-		if n <= 2 && class != layer.Travel && p.Closed && raster.Surrounds(moves[p.From:p.To], part) {
-			class = layer.Skirt
-		}
-		from := len(sh.classes)
-		for i := p.From; i < p.To; i++ {
-			if m := &moves[i]; m.Line > b.Ix.Prime.Last {
-				sh.add(m, class, l)
-			}
-		}
-		if class == layer.Travel {
-			// A stop before the next path stands before the way to it, behind the
-			// retraction that belongs to the path before.
-			for i := p.From; way == 0 && i < p.To; i++ {
-				if m := &moves[i]; m.From != m.To {
-					way = m.Line
-				}
-			}
-			continue
-		}
-		if from == len(sh.classes) {
-			continue
-		}
-		t := threadPath{From: from, To: len(sh.classes), Class: int(class), Name: class.String(),
-			Line: moves[p.From].Line, First: moves[p.From].Line, Last: moves[p.To-1].Line, Length: p.Length,
-			Feed: moves[p.From].Feed.Millimetres() / 60}
-		if way > 0 {
-			t.Line = way
-		}
-		way = 0
-		if timed {
-			end := l.Begin + l.Seconds
-			if p.To < len(times) {
-				end = times[p.To]
-			}
-			t.Begin, t.End = times[p.From]-l.Begin, end-l.Begin
-		}
-		sh.paths = append(sh.paths, t)
-	}
-	return sh, nil
-}
-
-// add cuts one move into straight pieces.
-func (sh *sheet) add(m *layer.Move, class layer.Class, l *layer.Layer) {
-	w := byte(0)
-	if class != layer.Travel {
-		w = byte(math.Round(min(m.Width(l.Height, l.Diameter), 5) * 50))
-	} else if m.From[0] == m.To[0] && m.From[1] == m.To[1] {
-		return
-	}
-	x, y := m.From[0].Millimetres(), m.From[1].Millimetres()
-	put := func(x1, y1 float64) {
-		sh.xy = append(sh.xy, float32(x), float32(y), float32(x1), float32(y1))
-		sh.lines = append(sh.lines, uint32(m.Line))
-		sh.classes, sh.widths = append(sh.classes, byte(class)), append(sh.widths, w)
-		x, y = x1, y1
-	}
-	if m.Arc != nil {
-		k := m.Arc.Pieces(arcPrecision)
-		for i := 1; i < k; i++ {
-			put(m.Arc.At(float64(i) / float64(k)))
-		}
-	}
-	put(m.To[0].Millimetres(), m.To[1].Millimetres())
+	return c.JSON(append([]int{}, over...))
 }
