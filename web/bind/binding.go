@@ -48,31 +48,49 @@ type jointChoice struct {
 // MostBound bounds what is bound at once.
 const MostBound = 8
 
-// binding reads what the address says, and does to it what a control asks for.
+// binding is what the address of a request asks for.
 func (s *pages) binding(c fiber.Ctx) (*binding, error) {
 	ctx := c.Context()
-	b := &binding{p: &plan.Plan{}}
-	var err error
-	if b.kit, err = s.Store.Kit(ctx); err != nil {
+	kit, err := s.Store.Kit(ctx)
+	if err != nil {
 		return nil, err
 	}
-	b.p.Filaments, b.p.Routines = b.kit.Filaments, b.kit.Routines
-	(&book.Marked{Plan: b.p, Kit: b.kit}).Printer()
 	q, err := url.ParseQuery(string(c.Request().URI().QueryString()))
 	if err != nil {
 		return nil, say.Sentence(fiber.StatusBadRequest, "this address cannot be read")
 	}
-	if len(q["p"]) > MostBound {
+	return readBinding(q, kit, func(id int64) (*book.Book, error) { return s.ready(ctx, id) })
+}
+
+// ready opens a print that has been read.
+func (s *pages) ready(ctx context.Context, id int64) (*book.Book, error) {
+	pr, err := s.Store.Print(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if pr.State != "ready" {
+		return nil, say.Sentence(fiber.StatusConflict, pr.Title+" is still being read; wait a moment")
+	}
+	return s.Books.Get(ctx, pr)
+}
+
+// readBinding reads what an address says, and does to it what a control asks for; open opens the
+// prints that are bound.
+func readBinding(q url.Values, kit *store.Kit,
+	open func(id int64) (*book.Book, error)) (*binding, error) {
+	b := &binding{p: &plan.Plan{Filaments: kit.Filaments, Routines: kit.Routines}, kit: kit}
+	(&book.Marked{Plan: b.p, Kit: b.kit}).Printer()
+	named := append(slices.Clone(q["p"]), q["add"]...)
+	if len(named) > MostBound {
 		return nil, say.Sentence(fiber.StatusBadRequest,
-			fmt.Sprintf("at most %d pieces are bound at once",
-				MostBound))
+			fmt.Sprintf("at most %d pieces are bound at once", MostBound))
 	}
 	for _, name := range q["ok"] {
 		if release.CheckName(name) == nil && len(b.accept) < 20 {
 			b.accept = append(b.accept, name)
 		}
 	}
-	loose, err := s.takePieces(ctx, b, append(q["p"], q["add"]...))
+	loose, err := b.takePieces(named, open)
 	if err != nil {
 		return nil, err
 	}
@@ -103,8 +121,8 @@ func (s *pages) binding(c fiber.Ctx) (*binding, error) {
 
 // takePieces opens the pieces, each an id with or without a run of layers: 3:1-40. It
 // reports whether the layers of some are still to be chosen.
-func (s *pages) takePieces(ctx context.Context, b *binding, pieces []string) (loose bool,
-	err error) {
+func (b *binding) takePieces(pieces []string,
+	open func(id int64) (*book.Book, error)) (loose bool, err error) {
 	for _, t := range pieces {
 		if t == "" {
 			continue
@@ -114,18 +132,11 @@ func (s *pages) takePieces(ctx context.Context, b *binding, pieces []string) (lo
 		if err != nil {
 			return false, store.ErrNone
 		}
-		pr, err := s.Store.Print(ctx, n)
+		bk, err := open(n)
 		if err != nil {
 			return false, err
 		}
-		if pr.State != "ready" {
-			return false, say.Sentence(fiber.StatusConflict, pr.Title+" is still being read; wait a moment")
-		}
-		bk, err := s.Books.Get(ctx, pr)
-		if err != nil {
-			return false, err
-		}
-		piece := bind.Piece{Name: pr.Title, Src: bk.Src, Ix: bk.Ix}
+		piece := bind.Piece{Name: bk.Print.Title, Src: bk.Src, Ix: bk.Ix}
 		if _, err := fmt.Sscanf(run, "%d-%d", &piece.From, &piece.To); err != nil || piece.From < 1 ||
 			piece.To > len(bk.Ix.Layers) || piece.From > piece.To {
 			piece.From, piece.To, loose = 0, 0, true
