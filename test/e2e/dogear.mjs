@@ -9,10 +9,16 @@ import { chromium } from "playwright-core";
 import AxeBuilder from "@axe-core/playwright";
 import assert from "node:assert/strict";
 
-const flags = (
-  "--no-sandbox --disable-gpu --disable-quic --no-first-run " +
-  "--disable-background-networking --disable-component-update --disable-sync"
-).split(" ");
+const flags = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+  "--font-render-hinting=none", // otherwise words run into each other
+];
 
 // start runs the program; DOGEAR_SHELF may hold a shelf of demo prints that are read already,
 // since slicing and reading them takes longer than many a test.
