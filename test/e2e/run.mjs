@@ -21,8 +21,15 @@ rmSync(process.env.DOGEAR_SHELF, { recursive: true, force: true });
 const app = await start({ data: process.env.DOGEAR_SHELF, keep: true });
 await app.stop();
 
+// Where no test has run, as by a name that none has, nothing has been shown.
+process.exitCode = 1;
+let failed = false;
 run({ files, concurrency: 3, testNamePatterns: process.env.ONLY || undefined })
+  .on("test:pass", ({ skip }) => {
+    if (skip === undefined && !failed) process.exitCode = 0;
+  })
   .on("test:fail", () => {
+    failed = true;
     process.exitCode = 1;
   })
   .compose(new spec())
