@@ -17,6 +17,7 @@ import (
 	"dogear/core/plan"
 	"dogear/core/raster"
 	"dogear/demo"
+	"dogear/demo/demotest"
 )
 
 func open(t *testing.T, dir string) *Store {
@@ -71,7 +72,7 @@ func TestBytesComeBack(t *testing.T) {
 		if err != nil || !bytes.Equal(got, data) {
 			t.Fatalf("%d bytes came back as %d, %v", size, len(got), err)
 		}
-		for range 50 {
+		for range demotest.Rounds(50) {
 			if size < 2 {
 				break
 			}

@@ -44,7 +44,7 @@ func TestAddresses(t *testing.T) {
 }
 
 // TestPassphraseIsSet takes one at the first start, keeps it, and takes another
-// only when that is said.
+// only when that is said. Each start comes after those before.
 func TestPassphraseIsSet(t *testing.T) {
 	ctx := context.Background()
 	st, err := store.Open(ctx, t.TempDir())

@@ -101,7 +101,9 @@ func TestCommands(t *testing.T) {
 	n := 0
 	for name, text := range documents(t) {
 		for _, m := range command.FindAllStringSubmatch(text, -1) {
-			n++
+			if n++; testing.Short() && n%4 != 0 {
+				continue
+			}
 			t.Run(name+"/"+m[1], func(t *testing.T) { try(t, strings.Fields(m[1])) })
 		}
 	}

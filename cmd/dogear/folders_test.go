@@ -18,6 +18,9 @@ import (
 // TestFolders watches two folders, each with its plan, and says on the shelf what was done in
 // which.
 func TestFolders(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it waits for seconds")
+	}
 	t.Parallel()
 	file, _ := demo.Slice(demo.HarbourWall(0.3), demo.DialectNamed("plain"))
 	top := t.TempDir()

@@ -125,6 +125,10 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 	}
 	write(planFile, []byte(`{"format":"dogear-plan/1","ears":[{"id":"a1","before_layer":9,`+
 		`"kind":"insert"},{"id":"a2","before_layer":12,"kind":"own lines","lines":["M117 low water"]}]}`))
+	runs := 3
+	if testing.Short() {
+		runs = 2
+	}
 	for name, c := range map[string]struct {
 		wall []byte
 		args []string
@@ -137,7 +141,7 @@ func TestInPlaceKeepsTheOriginal(t *testing.T) {
 			write(file, c.wall)
 			os.Remove(file + ".orig")
 			last := ""
-			for k := range 3 {
+			for k := range runs {
 				if code, _, errs := dogear(t, append([]string{"apply", file, "--plan", planFile,
 					"--in-place"}, c.args...)...); code != 0 {
 					t.Fatalf("%d: %s", k, errs)

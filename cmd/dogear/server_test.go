@@ -24,7 +24,6 @@ import (
 	"time"
 
 	"dogear/demo"
-	"dogear/demo/demotest"
 )
 
 // harbour is a real server process, with somebody at its pages.
@@ -218,6 +217,9 @@ func TestSecondServe(t *testing.T) {
 // TestKilled kills the server at random moments while things are brought in and marked.
 // All that was confirmed is there afterwards, and nothing that was not whole.
 func TestKilled(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it starts a server again and again")
+	}
 	t.Parallel()
 	dir, file := filepath.Join(t.TempDir(), "data"), gauge(t)
 	h := serveAt(t, dir)
@@ -225,7 +227,7 @@ func TestKilled(t *testing.T) {
 	ears, confirmed := 0, map[int64]bool{id: true}
 	seed := rand.Uint64()
 	r := rand.New(rand.NewPCG(seed, 1))
-	for round := range demotest.Rounds(6) {
+	for round := range 6 {
 		h.half(file)
 		time.AfterFunc(time.Duration(r.IntN(400))*time.Millisecond, func() { _ = h.cmd.Process.Kill() })
 		for {
@@ -277,6 +279,9 @@ func TestKilled(t *testing.T) {
 
 // TestStops ends a server while an upload and a download have come to a halt.
 func TestStops(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it waits for seconds")
+	}
 	t.Parallel()
 	h, file := serveAt(t, filepath.Join(t.TempDir(), "data")), gauge(t)
 	big := bytes.Repeat(file, 200)

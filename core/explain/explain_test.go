@@ -8,6 +8,7 @@ import (
 	"dogear/core/layer"
 )
 
+// TestLine runs lines on one machine: what one does depends on those before.
 func TestLine(t *testing.T) {
 	var m gcode.Machine
 	var c gcode.Command

@@ -24,13 +24,13 @@ func init() { debug.SetGCPercent(400) }
 func Sweep() bool { return os.Getenv("DOGEAR_SWEEP") != "" }
 
 // Sampled reports whether a test that would take minutes over everything in every dialect takes
-// this pair: one of six does, others with another DOGEAR_SEED; one of twenty with -short. A
+// this pair: one of six does, others with another DOGEAR_SEED; one of forty with -short. A
 // sweep takes them all.
 func Sampled(what string, d demo.Dialect) bool {
 	h := fnv.New32a()
 	_, _ = io.WriteString(h, what+"/"+d.Name+"/"+os.Getenv("DOGEAR_SEED"))
 	if testing.Short() {
-		return h.Sum32()%20 == 0
+		return h.Sum32()%40 == 0
 	}
 	return Sweep() || h.Sum32()%6 == 0
 }

@@ -12,22 +12,28 @@ import (
 	"github.com/makiuchi-d/gozxing"
 	"github.com/makiuchi-d/gozxing/qrcode"
 
+	"dogear/demo"
 	"dogear/web/access"
 	"dogear/web/webtest"
 )
+
+// gauges brings two prints in, 1 and 2.
+func gauges(c *webtest.Client) {
+	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
+	c.Upload(file, "gauge.gcode")
+	c.Upload(append(file, "; another one\n"...), "another-gauge.gcode")
+}
 
 // TestPhone reads the code that is drawn for a phone's camera, as a camera would; what it leads to
 // lets that phone in to one print, once.
 func TestPhone(t *testing.T) {
 	c, _ := webtest.Clocked(t)
-	if _, text := c.Form("/demo"); strings.Contains(text, "error") {
-		t.Fatal(text)
-	}
-	if _, text := c.Form("/prints/7/phone"); !strings.Contains(text, "serve --host") {
+	gauges(c)
+	if _, text := c.Form("/prints/1/phone"); !strings.Contains(text, "serve --host") {
 		t.Errorf("nobody reaches it: %s", text)
 	}
 	c.S.ReachedAt("https://192.0.2.7:8080")
-	_, text := c.Form("/prints/7/phone")
+	_, text := c.Form("/prints/1/phone")
 	link := regexp.MustCompile(`https://192\.0\.2\.7:8080/in/[\w-]+`).FindString(text)
 	side := regexp.MustCompile(`viewBox="0 0 (\d+) `).FindStringSubmatch(text)
 	path := regexp.MustCompile(`<path d="([^"]+)"`).FindStringSubmatch(text)
@@ -92,34 +98,32 @@ func readCode(t *testing.T, side, path string) string {
 // the shelf stays shut.
 func TestPhoneSeesOne(t *testing.T) {
 	c, _ := webtest.Clocked(t)
-	if _, text := c.Form("/demo"); strings.Contains(text, "error") {
-		t.Fatal(text)
-	}
+	gauges(c)
 	hash, err := access.HashPassphrase("low water at noon")
 	if err != nil {
 		t.Fatal(err)
 	}
 	c.S.ReachedAt("http://192.0.2.7:8080")
-	_, text := c.Form("/prints/7/phone")
+	_, text := c.Form("/prints/1/phone")
 	link := regexp.MustCompile(`/in/[\w-]+`).FindString(text)
 	c.S.Passphrase = hash
-	if code, _ := c.Do("GET", "/prints/7/watch", nil, nil); code != 401 {
+	if code, _ := c.Do("GET", "/prints/1/watch", nil, nil); code != 401 {
 		t.Fatal(code)
 	}
 	if code, text := c.Form(link); code != 200 {
 		t.Fatal(code, text)
 	}
-	for path, want := range map[string]int{"/prints/7/watch": 200, "/prints/7/watch/now": 200,
-		"/": 403, "/prints/7": 403, "/prints/70/watch": 403, "/prints/6/watch": 403, "/kit": 403,
-		"/watch": 403, "/prints/7/write": 403, "/assets/app.css": 200} {
+	for path, want := range map[string]int{"/prints/1/watch": 200, "/prints/1/watch/now": 200,
+		"/": 403, "/prints/1": 403, "/prints/10/watch": 403, "/prints/2/watch": 403, "/kit": 403,
+		"/watch": 403, "/prints/1/write": 403, "/assets/app.css": 200} {
 		if code, _ := c.Do("GET", path, nil, nil); code != want {
 			t.Errorf("%s: %d, want %d", path, code, want)
 		}
 	}
-	if code, text := c.Form("/prints/7/watch/start"); code != 200 {
+	if code, text := c.Form("/prints/1/watch/start"); code != 200 {
 		t.Error(code, text)
 	}
-	for _, path := range []string{"/prints/7/remove", "/prints/7/phone", "/prints/6/watch/start"} {
+	for _, path := range []string{"/prints/1/remove", "/prints/1/phone", "/prints/2/watch/start"} {
 		if code, _ := c.Form(path); code != 403 {
 			t.Errorf("%s: %d", path, code)
 		}

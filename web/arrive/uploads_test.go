@@ -107,6 +107,9 @@ func chunked(b []byte, last bool) []byte {
 // TestStalledUploads marks an ear, changes the Kit, brings a small file and takes a backup
 // while five large uploads have stopped sending. None of it may wait.
 func TestStalledUploads(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it waits for seconds")
+	}
 	c := webtest.New(t, archive.Limits{})
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))
 	id := c.Upload(file, "gauge.gcode")

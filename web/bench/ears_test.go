@@ -13,6 +13,7 @@ import (
 	"dogear/web/webtest"
 )
 
+// TestEars marks, changes and removes; each request builds on those before.
 func TestEars(t *testing.T) {
 	c := webtest.New(t, archive.Limits{})
 	file, _ := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))

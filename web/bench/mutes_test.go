@@ -10,7 +10,8 @@ import (
 	"dogear/web/webtest"
 )
 
-// TestMutesThroughTheWeb mutes a path, proves it, and brings it back.
+// TestMutesThroughTheWeb mutes a path, proves it, and brings it back; each request builds on those
+// before.
 func TestMutesThroughTheWeb(t *testing.T) {
 	c := webtest.New(t, archive.Limits{})
 	file, truth := demo.Slice(demo.TideGauge(), demo.DialectNamed("plain"))

@@ -34,11 +34,13 @@ type Views struct {
 // New reads templates/*.html of each of files, and those that pages share.
 func New(files ...fs.FS) (*Views, error) {
 	v := &Views{files: append(files, Files), pages: map[string]*template.Template{}}
-	return v, v.Load()
+	return v, v.read()
 }
 
-// Load implements fiber.Views.
-func (v *Views) Load() error {
+// Load implements fiber.Views: there is nothing left to do for the server that starts with them.
+func (v *Views) Load() error { return nil }
+
+func (v *Views) read() error {
 	v.parts = template.New("").Funcs(funcs)
 	pages := map[string]string{}
 	for _, from := range v.files {
