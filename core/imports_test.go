@@ -4,6 +4,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -17,6 +18,19 @@ var rank = map[string]int{
 	"plan": 3, "insert": 4, "mark": 4, "routine": 5, "apply": 6, "apply/applytest": 7,
 	"proof": 7, "pickup": 7, "bind": 7, "cue": 7,
 	"proof/second": 8, "printer": 8, "watch": 0, "foreign": 8, "handshake": 9, "release": 10,
+}
+
+// TestTable finds each package in the table of README.md, but for those within another one.
+func TestTable(t *testing.T) {
+	text, err := os.ReadFile("README.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name := range rank {
+		if !strings.Contains(name, "/") && !strings.Contains(string(text), "\n| `"+name+"` |") {
+			t.Errorf("README.md does not tell what %s is for", name)
+		}
+	}
 }
 
 // TestCoreStandsAlone checks that core imports nothing but the standard

@@ -75,7 +75,7 @@ type standing struct {
 	block int
 	watch *insert.Watch
 	until int64 // the line at which the plastic has caught up
-	count int   // ways lifted over it
+	count int   // travel moves lifted over it
 	over  [2]int
 	hit   bool
 	brush float64 // how far the nozzle's side comes into it, mm,
@@ -174,7 +174,7 @@ type lifter struct {
 	next     int           // the block that comes next
 	err      error
 
-	open   bool        // a way is up
+	open   bool        // a travel move is lifted
 	way    Over        // that one
 	begins gcode.State // before it
 	ends   gcode.State // behind it

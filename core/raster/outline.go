@@ -31,7 +31,7 @@ func NewOutline(ix *layer.Index) *Outline {
 // box, and of the first two only what lies under the rest, without a skirt round it.
 func Boxes(ix *layer.Index) *Outline {
 	o := NewOutline(ix)
-	part := PartBox(ix)
+	part := partBox(ix)
 	for i := range ix.Layers {
 		b := ix.Layers[i].Box
 		if i < 2 && part != ([4]gcode.Nano{}) {
@@ -60,7 +60,7 @@ func Boxes(ix *layer.Index) *Outline {
 func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) {
 	var part [4]gcode.Nano
 	if n <= 2 {
-		part = PartBox(ix)
+		part = partBox(ix)
 	}
 	var x, y strip
 	x.init(ix.Box[0], ix.Box[2])
@@ -68,7 +68,7 @@ func (o *Outline) Add(ix *layer.Index, n int, moves []layer.Move, paths []layer.
 	for i := range paths {
 		p := &paths[i]
 		if p.Class == layer.Travel || p.Class == layer.Skirt || n <= 2 &&
-			Surrounds(moves[p.From:p.To], part) || moves[p.To-1].Line <= ix.Prime.Last {
+			surrounds(moves[p.From:p.To], part) || moves[p.To-1].Line <= ix.Prime.Last {
 			continue
 		}
 		// What is laid inside of a wall adds nothing.
@@ -118,9 +118,9 @@ func moveBox(m *layer.Move) [4]float64 {
 	return [4]float64{min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)}
 }
 
-// PartBox is the box of everything above the first two layers; zero for a
+// partBox is the box of everything above the first two layers; zero for a
 // print that has no more.
-func PartBox(ix *layer.Index) [4]gcode.Nano {
+func partBox(ix *layer.Index) [4]gcode.Nano {
 	var b [4]gcode.Nano
 	for n := 2; n < len(ix.Layers); n++ {
 		l := ix.Layers[n].Box
@@ -133,9 +133,21 @@ func PartBox(ix *layer.Index) [4]gcode.Nano {
 	return b
 }
 
-// Surrounds reports whether a path runs round the whole part at a distance of
+// SkirtOf returns what tells of a path of layer n whether it is a skirt or a brim: it is laid as
+// one, or is a loop round the whole part in one of the two lowest layers.
+func SkirtOf(ix *layer.Index, n int, moves []layer.Move) func(p *layer.Path) bool {
+	var part [4]gcode.Nano // round nothing there is no loop
+	if n <= 2 {
+		part = partBox(ix)
+	}
+	return func(p *layer.Path) bool {
+		return p.Class == layer.Skirt || p.Closed && surrounds(moves[p.From:p.To], part)
+	}
+}
+
+// surrounds reports whether a path runs round the whole part at a distance of
 // more than a millimetre, as a skirt does.
-func Surrounds(path []layer.Move, part [4]gcode.Nano) bool {
+func surrounds(path []layer.Move, part [4]gcode.Nano) bool {
 	if part == ([4]gcode.Nano{}) {
 		return false
 	}

@@ -17,20 +17,16 @@ type strokes struct {
 	prime    int64 // last line of the prime line
 }
 
-// strokesOf returns those of the paths of layer n that are no ways, skirts and supports.
+// strokesOf returns those of the paths of layer n that are no travel, skirts and supports.
 func strokesOf(ix *layer.Index, n int, moves []layer.Move, paths []layer.Path) strokes {
-	var part [4]gcode.Nano
-	if n <= 2 {
-		part = PartBox(ix)
-	}
+	skirt := SkirtOf(ix, n, moves)
 	kept := make([]layer.Path, 0, len(paths))
 	var supports []layer.Path
 	for _, p := range paths {
 		switch {
 		case p.Class == layer.Support:
 			supports = append(supports, p)
-		case p.Class == layer.Travel || p.Class == layer.Skirt || n <= 2 && p.Closed &&
-			Surrounds(moves[p.From:p.To], part):
+		case p.Class == layer.Travel || skirt(&p):
 		default:
 			kept = append(kept, p)
 		}

@@ -5,7 +5,6 @@ package thread
 import (
 	"math"
 
-	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/raster"
 )
@@ -60,16 +59,10 @@ func Timed(src layer.Source, ix *layer.Index, n int) (*Thread, error) {
 func cut(ix *layer.Index, n int, moves []layer.Move, times []float64) *Thread {
 	l := &ix.Layers[n-1]
 	t := &Thread{}
-	// A loop round the part is a skirt or a brim in the lowest layers only.
-	low := n <= 2
-	var part [4]gcode.Nano
-	if low {
-		part = raster.PartBox(ix)
-	}
+	skirt := raster.SkirtOf(ix, n, moves)
 	way := int64(0)
 	for _, p := range layer.Paths(moves) {
-		if low && p.Class != layer.Travel && p.Closed &&
-			raster.Surrounds(moves[p.From:p.To], part) {
+		if skirt(&p) {
 			p.Class = layer.Skirt
 		}
 		from := len(t.Classes)
@@ -136,9 +129,13 @@ func (t *Thread) add(m *layer.Move, class layer.Class, l *layer.Layer) {
 
 // OverNothing returns which of the paths of layer n lie, for the most part, over nothing: their
 // places in Paths.
-func (t *Thread) OverNothing(src layer.Source, ix *layer.Index, n int) ([]int, error) {
+func OverNothing(src layer.Source, ix *layer.Index, n int) ([]int, error) {
 	here, below, err := raster.Sections(src, ix, n)
 	if err != nil || below == nil {
+		return nil, err
+	}
+	t, err := Of(src, ix, n)
+	if err != nil {
 		return nil, err
 	}
 	air := here.NewHere(below)

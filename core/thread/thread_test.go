@@ -165,7 +165,7 @@ func TestOverNothing(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		over, err := th.OverNothing(src, ix, n)
+		over, err := thread.OverNothing(src, ix, n)
 		if err != nil {
 			t.Fatal(err)
 		}

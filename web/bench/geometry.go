@@ -124,11 +124,7 @@ func (s *pages) air(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	t, err := thread.Of(b.Src, b.Ix, n)
-	if err != nil {
-		return err
-	}
-	over, err := t.OverNothing(b.Src, b.Ix, n)
+	over, err := thread.OverNothing(b.Src, b.Ix, n)
 	if err != nil {
 		return err
 	}

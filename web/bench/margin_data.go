@@ -71,7 +71,7 @@ type sitData struct {
 	Top    float64 `json:"top"`
 }
 
-// mostOvers bounds how many lifted ways are drawn.
+// mostOvers bounds how many lifted travel moves are drawn.
 const mostOvers = 5000
 
 func liftsOf(res *apply.Result) []overData {
