@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
@@ -182,14 +183,14 @@ func TestCutTampered(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		good := rep.Same && len(codesOf(rep.Findings, layer.Grave)) == 0
+		good := rep.Same && len(codesOf(rep.Findings, finding.Stop)) == 0
 		if good != (name == "as it is") {
 			t.Errorf("%s: let through %v, %+v", name, good, rep.Findings)
 		}
 	}
 }
 
-func codesOf(all []layer.Finding, level string) (out []string) {
+func codesOf(all []finding.Finding, level finding.Level) (out []string) {
 	for _, f := range all {
 		if f.Level == level {
 			out = append(out, f.Code)

@@ -15,6 +15,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -67,7 +68,7 @@ func applied(t *testing.T, file []byte, ix *layer.Index, p *plan.Plan,
 		t.Fatal(err)
 	}
 	for _, f := range res.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			t.Fatalf("%s: %s", f.Code, f.Message)
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
@@ -44,7 +45,7 @@ func TestGentlePickups(t *testing.T) {
 				if part == "wiped" && c.LooseTop && f.Code == "below-bed" {
 					continue // a tower beside it would be laid below the bed: refused
 				}
-				if f.Level == layer.Grave {
+				if f.Level == finding.Stop {
 					t.Errorf("%s, %s, layer %d, %+v: %s: %s", part, dialect, n, c, f.Code, f.Message)
 				}
 			}
@@ -103,7 +104,7 @@ func TestBrims(t *testing.T) {
 			return
 		}
 		for _, f := range with.Findings {
-			if f.Level == layer.Grave {
+			if f.Level == finding.Stop {
 				t.Errorf("%s, %s, %+v: %s: %s", part, dialect, c, f.Code, f.Message)
 			}
 		}
@@ -159,7 +160,7 @@ func TestBelowBed(t *testing.T) {
 		if err != nil {
 			t.Fatal(d.Name, err)
 		}
-		if got := codesOf(r.Findings, layer.Grave); !slices.Equal(got, []string{"below-bed"}) {
+		if got := codesOf(r.Findings, finding.Stop); !slices.Equal(got, []string{"below-bed"}) {
 			t.Errorf("%s: it is laid below the bed, and stops for %v", d.Name, got)
 		}
 	}

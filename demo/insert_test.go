@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"dogear/core/apply"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -132,7 +133,7 @@ func TestTooProud(t *testing.T) {
 			}
 			grave := ""
 			for _, f := range res.Findings {
-				if f.Level == layer.Grave {
+				if f.Level == finding.Stop {
 					grave = f.Message
 				}
 			}

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
@@ -26,7 +27,7 @@ func pick(t *testing.T, file []byte, ix *layer.Index, c pickup.Choice) (*pickup.
 		t.Fatalf("%+v: %v", c, err)
 	}
 	for _, f := range p.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			t.Fatalf("%+v: %s: %s", c, f.Code, f.Message)
 		}
 	}

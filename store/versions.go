@@ -3,9 +3,8 @@ package store
 import (
 	"context"
 	"database/sql"
+	"dogear/core/finding"
 	"encoding/json"
-
-	"dogear/core/layer"
 )
 
 // Versions returns the ids of all slicings of one model that a print belongs to,
@@ -22,7 +21,7 @@ func (s *Store) Versions(ctx context.Context, id int64) ([]int64, error) {
 
 // SaveCarried keeps what became of the marks of a print's older version; nil
 // when that has been read.
-func (s *Store) SaveCarried(ctx context.Context, id int64, report []layer.Finding) error {
+func (s *Store) SaveCarried(ctx context.Context, id int64, report []finding.Finding) error {
 	var doc sql.NullString
 	if report != nil {
 		j, err := json.Marshal(report)
@@ -37,12 +36,12 @@ func (s *Store) SaveCarried(ctx context.Context, id int64, report []layer.Findin
 
 // Carried returns what became of the marks of a print's older version, until it
 // has been read.
-func (s *Store) Carried(ctx context.Context, id int64) ([]layer.Finding, error) {
+func (s *Store) Carried(ctx context.Context, id int64) ([]finding.Finding, error) {
 	var doc sql.NullString
 	if err := s.db.QueryRowContext(ctx, `SELECT carried FROM prints WHERE id = ?`,
 		id).Scan(&doc); err != nil || !doc.Valid {
 		return nil, err
 	}
-	var out []layer.Finding
+	var out []finding.Finding
 	return out, json.Unmarshal([]byte(doc.String), &out)
 }

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"testing"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 )
 
@@ -56,7 +56,7 @@ func TestVersions(t *testing.T) {
 		t.Errorf("%+v %v", p, err)
 	}
 	if err := s.SaveCarried(ctx, c,
-		[]layer.Finding{{Level: layer.Care, Code: "moved", Message: "one ear moved"}}); err != nil {
+		[]finding.Finding{{Level: finding.Care, Code: "moved", Message: "one ear moved"}}); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.Carried(ctx, c); err != nil || len(got) != 1 ||

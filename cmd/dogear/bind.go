@@ -11,7 +11,7 @@ import (
 	"strings"
 
 	"dogear/core/bind"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/release"
 )
@@ -32,12 +32,12 @@ type bindCmd struct {
 }
 
 type bindReport struct {
-	Format   string          `json:"format"`
-	Out      string          `json:"out"`
-	Bytes    int64           `json:"bytes"`
-	Pieces   []pieceReport   `json:"pieces"`
-	Joints   []jointReport   `json:"joints"`
-	Findings []layer.Finding `json:"findings"`
+	Format   string            `json:"format"`
+	Out      string            `json:"out"`
+	Bytes    int64             `json:"bytes"`
+	Pieces   []pieceReport     `json:"pieces"`
+	Joints   []jointReport     `json:"joints"`
+	Findings []finding.Finding `json:"findings"`
 }
 
 type pieceReport struct {
@@ -50,12 +50,12 @@ type pieceReport struct {
 }
 
 type jointReport struct {
-	Z        float64         `json:"z"`
-	Below    int             `json:"below_layer"`
-	Above    int             `json:"above_layer"`
-	OutLines [2]int64        `json:"out_lines"`
-	Shared   []sharedReport  `json:"shared"`
-	Findings []layer.Finding `json:"findings"`
+	Z        float64           `json:"z"`
+	Below    int               `json:"below_layer"`
+	Above    int               `json:"above_layer"`
+	OutLines [2]int64          `json:"out_lines"`
+	Shared   []sharedReport    `json:"shared"`
+	Findings []finding.Finding `json:"findings"`
 }
 
 type sharedReport struct {

@@ -15,6 +15,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -83,7 +84,7 @@ type editReport struct {
 	Bytes     int64             `json:"bytes"`
 	Ears      []earReport       `json:"ears"`
 	Rewritten []apply.Rewritten `json:"rewritten"`
-	Findings  []layer.Finding   `json:"findings"`
+	Findings  []finding.Finding `json:"findings"`
 	Said      string            `json:"-"`
 }
 
@@ -148,7 +149,7 @@ func (c *applyCmd) Run() error {
 func asked(accept []string) (release.Asked, error) {
 	ask := release.Asked{Accept: accept}
 	for _, a := range accept {
-		if err := release.CheckName(a); err != nil {
+		if err := finding.CheckName(a); err != nil {
 			return ask, refuse("usage", err)
 		}
 	}
@@ -175,9 +176,9 @@ func (c *applyCmd) report(to io.Writer, rep *editReport) error {
 }
 
 // say prints findings.
-func say(findings []layer.Finding) {
+func say(findings []finding.Finding) {
 	for _, f := range findings {
-		fmt.Fprintf(os.Stderr, "%s, %s: %s\n", f.Level, release.Name(&f), f.Message)
+		fmt.Fprintf(os.Stderr, "%s, %s: %s\n", f.Level, f.Name(), f.Message)
 	}
 }
 
@@ -229,13 +230,13 @@ func releasedIn(ctx context.Context, d *document, p *plan.Plan, onto release.Ont
 	} else if err != nil {
 		return nil, refuse("plan", err)
 	}
-	r.Findings = append(append([]layer.Finding{}, moved...), r.Findings...)
+	r.Findings = append(append([]finding.Finding{}, moved...), r.Findings...)
 	return r, stopped(r)
 }
 
 // moveOnto fits a plan to the file it is laid onto.
 func moveOnto(d *document, p *plan.Plan, onto release.Onto,
-	marks *landmark.Report) ([]layer.Finding, error) {
+	marks *landmark.Report) ([]finding.Finding, error) {
 	if p.File == nil || p.File.SHA256 == "" {
 		return nil, nil
 	}
@@ -266,7 +267,7 @@ func stopped(r *release.Release) error {
 	}
 	more := 0
 	for i := range r.Findings {
-		if r.Findings[i].Level == layer.Grave {
+		if r.Findings[i].Level == finding.Stop {
 			more++
 		}
 	}
@@ -275,7 +276,7 @@ func stopped(r *release.Release) error {
 		func(b apply.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
-	text += fmt.Sprintf(" To accept the risk: --accept %s", release.Name(f))
+	text += fmt.Sprintf(" To accept the risk: --accept %s", f.Name())
 	switch {
 	case more == 2:
 		text += " (one more finding stops the file)"

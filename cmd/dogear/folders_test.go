@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/demo"
 )
 
@@ -66,18 +66,18 @@ func TestFolders(t *testing.T) {
 
 // TestPlaced tells by what marks have found their places, and of those that have found none.
 func TestPlaced(t *testing.T) {
-	height, both := layer.Finding{Code: "moved", By: layer.ByHeight},
-		layer.Finding{Code: "moved", By: layer.ByBoth}
-	lost := layer.Finding{Code: "not-placed"}
+	height, both := finding.Finding{Code: "moved", By: finding.ByHeight},
+		finding.Finding{Code: "moved", By: finding.ByBoth}
+	lost := finding.Finding{Code: "not-placed"}
 	for _, c := range []struct {
 		ears  int
-		finds []layer.Finding
+		finds []finding.Finding
 		want  string
 	}{
 		{2, nil, "2 ears placed"},
-		{2, []layer.Finding{{Code: "drag"}, lost}, "2 ears placed, 1 not found"},
-		{2, []layer.Finding{height, height}, "2 ears placed by height"},
-		{3, []layer.Finding{height, both, height, lost},
+		{2, []finding.Finding{{Code: "drag"}, lost}, "2 ears placed, 1 not found"},
+		{2, []finding.Finding{height, height}, "2 ears placed by height"},
+		{3, []finding.Finding{height, both, height, lost},
 			"3 ears placed: 2 by height, 1 by height and landmark, 1 not found"},
 	} {
 		t.Run(c.want, func(t *testing.T) {

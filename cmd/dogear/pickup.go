@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/release"
@@ -154,10 +155,10 @@ type pickupReport struct {
 		Layer int     `json:"layer"`
 		Z     float64 `json:"z"`
 	} `json:"last_kept"`
-	Opening    []pickup.Entry  `json:"opening"`
-	Candidates []candidate     `json:"candidates"`
-	Findings   []layer.Finding `json:"findings"`
-	Seal       string          `json:"seal,omitempty"` // what the examination has measured
+	Opening    []pickup.Entry    `json:"opening"`
+	Candidates []candidate       `json:"candidates"`
+	Findings   []finding.Finding `json:"findings"`
+	Seal       string            `json:"seal,omitempty"` // what the examination has measured
 }
 
 func (c *pickupCmd) Run() error {
@@ -191,7 +192,7 @@ func (c *pickupCmd) Run() error {
 	}
 	p := r.Pickup
 	for _, t := range belief.Contradicts {
-		r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "contradiction",
+		r.Findings = append(r.Findings, finding.Finding{Level: finding.Care, Code: "contradiction",
 			Line: p.Start.Line, Message: t})
 	}
 	if err := stopped(r); err != nil {
@@ -227,7 +228,7 @@ func (c *pickupCmd) Run() error {
 func (c *pickupCmd) show(cand []candidate) {
 	if c.JSON {
 		rep := pickupReport{Format: "dogear-pickup/1", Opening: []pickup.Entry{}, Candidates: cand,
-			Findings: []layer.Finding{}}
+			Findings: []finding.Finding{}}
 		_ = printJSON(os.Stdout, rep)
 		return
 	}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"sync"
 
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/proof"
 )
@@ -40,7 +41,7 @@ func (c *proofCmd) Run() error {
 	}
 	stop := false
 	for _, f := range r.Findings {
-		stop = stop || f.Level == layer.Grave
+		stop = stop || f.Level == finding.Stop
 	}
 	if c.JSON {
 		if err := printJSON(os.Stdout, r); err != nil {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"regexp"
 
+	"dogear/core/finding"
 	"dogear/core/layer"
 )
 
@@ -29,7 +30,7 @@ const (
 
 func endOf(ix *layer.Index) int {
 	for _, f := range ix.Findings {
-		if f.Code == "cut-short" && f.Level == layer.Care {
+		if f.Code == "cut-short" && f.Level == finding.Care {
 			return cutShort
 		} else if f.Code == "cut-short" {
 			return openEnd

@@ -7,6 +7,7 @@ import (
 	"sort"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/landmark"
@@ -23,7 +24,7 @@ type Block struct {
 	Warm     float64      // °C of the nozzle from here on, when its filament says so
 	Fits     []insert.Fit // how what goes in lies in its pockets
 	Lines    []routine.Line
-	Findings []layer.Finding
+	Findings []finding.Finding
 }
 
 // Result is a plan laid onto a file.
@@ -37,7 +38,7 @@ type Result struct {
 	Changes   []Changed  // what is laid otherwise between two folds
 	Slows     [][2]int64 // lines of the original that are laid slower, both ends included
 	Edits     []edit.Edit
-	Findings  []layer.Finding // of all blocks, and of the plan as a whole
+	Findings  []finding.Finding // of all blocks, and of the plan as a whole
 	LineEnd   string
 }
 
@@ -59,7 +60,7 @@ func Plan(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Po
 		res.LineEnd = "\r\n"
 	}
 	if ix.LineEnds == "mixed" {
-		res.note(layer.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the "+
+		res.note(finding.Note, "mixed-line-ends", "The file mixes line ends; inserted lines end as the "+
 			"line before them.")
 	}
 	if err := res.locate(src, ix, p); err != nil {
@@ -78,7 +79,7 @@ func Plan(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Po
 	}
 	edit.Sort(res.Edits)
 	if ix.Numbered {
-		res.note(layer.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
+		res.note(finding.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
 			"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
 	}
 	return res, nil
@@ -150,7 +151,7 @@ func (res *Result) compile(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 			}
 			fold.At.Top = max(fold.At.Top, b.Fold.At.Top) // what was just put in may stand proud
 			if _, known := p.Filaments[b.Ear.Filament]; b.Ear.Filament != "" && !known {
-				b.find(layer.Care, "unknown-filament", fmt.Sprintf("Nothing is known about the filament "+
+				b.find(finding.Care, "unknown-filament", fmt.Sprintf("Nothing is known about the filament "+
 					"%q at ear %s; it prints as hot as the one before.", b.Ear.Filament, b.Ear.ID))
 			}
 			if b.Ear.Kind == plan.Colour && b.Ear.Filament != "" {
@@ -191,7 +192,7 @@ func (res *Result) insertBlocks(src layer.Source, ix *layer.Index, p *plan.Plan)
 		first := i == 0 || res.Blocks[i-1].Fold.Offset != b.Fold.Offset // the others stop with it
 		for _, s := range ix.Stops {
 			if first && s.Before == b.Fold.Layer && !b.Fold.Inside && !mutes(p, s.Line) {
-				b.Findings = append(b.Findings, layer.Finding{Level: layer.Note, Code: "stop-already-there",
+				b.Findings = append(b.Findings, finding.Finding{Level: finding.Note, Code: "stop-already-there",
 					Line: s.Line, Message: fmt.Sprintf("The file already stops before layer %d (%s on line "+
 						"%d).", s.Before, s.Word, s.Line)})
 			}
@@ -249,8 +250,8 @@ func (res *Result) muteAll(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 	return nil
 }
 
-func (r *Result) note(level, code, message string) {
-	r.Findings = append(r.Findings, layer.Finding{Level: level, Code: code, Line: 1, Message: message})
+func (r *Result) note(level finding.Level, code, message string) {
+	r.Findings = append(r.Findings, finding.Finding{Level: level, Code: code, Line: 1, Message: message})
 }
 
 // again decodes the layer under the fold when it is to be laid once more.

@@ -3,6 +3,7 @@ package apply
 import (
 	"fmt"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/layer"
@@ -63,7 +64,7 @@ func (r *Result) bridge(src layer.Source, ix *layer.Index, i int, st routine.Sty
 		done = true
 	}
 	if !done {
-		b.find(layer.Note, "bridge-left-out", "No line was found that closes over it, so nothing is "+
+		b.find(finding.Note, "bridge-left-out", "No line was found that closes over it, so nothing is "+
 			"laid slower.")
 	}
 	return nil

@@ -3,6 +3,7 @@ package apply
 import (
 	"fmt"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -27,7 +28,7 @@ func (r *Result) headsUp(src layer.Source, ix *layer.Index, p *plan.Plan, block 
 	case err != nil:
 		return err
 	case u.Lines == nil:
-		b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
+		b.Findings = append(b.Findings, finding.Finding{Level: finding.Care, Code: "heads-up-left-out",
 			Line: b.Fold.Line, Message: "There is no time for a heads-up before ear " + b.Ear.ID + "."})
 		return nil
 	}

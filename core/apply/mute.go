@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/mark"
 	"dogear/core/plan"
@@ -16,7 +17,7 @@ import (
 type Muted struct {
 	Span     plan.Span
 	Lines    []routine.Line
-	Findings []layer.Finding
+	Findings []finding.Finding
 }
 
 // mostMuted bounds a run of muted lines, in bytes: they are held in memory.

@@ -9,7 +9,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/edit"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/proof/second"
 )
@@ -29,7 +29,7 @@ func TestMute(t *testing.T) {
 				t.Fatal(from, to, err)
 			}
 			for _, f := range res.Findings {
-				if f.Level == layer.Grave {
+				if f.Level == finding.Stop {
 					t.Fatalf("%d to %d: %+v", from, to, f)
 				}
 			}

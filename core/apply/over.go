@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/landmark"
@@ -47,8 +48,8 @@ func (r *Result) fitInserts(ix *layer.Index, pockets []landmark.Pocket) {
 		n := b.Fold.Layer
 		b.Fits = insert.Chosen(ix, pockets, &b.Ear, n)
 		for _, f := range insert.Say(b.Fits, b.Fold.Line) {
-			if f.Level == layer.Grave {
-				f.Level = layer.Care // what is really laid into it is found move by move
+			if f.Level == finding.Stop {
+				f.Level = finding.Care // what is really laid into it is found move by move
 			}
 			b.Findings = append(b.Findings, f)
 		}
@@ -114,7 +115,7 @@ func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan,
 		}
 		watch := insert.NewWatch(in)
 		if gcode.FromMM(watch.Top())+overBy > gcode.FromMM(p.Printer.Top) {
-			b.find(layer.Grave, "insert-proud", fmt.Sprintf("What goes in stands up to %.1f mm; the head "+
+			b.find(finding.Stop, "insert-proud", fmt.Sprintf("What goes in stands up to %.1f mm; the head "+
 				"cannot be lifted over it, since the printer ends at %g mm.", watch.Top(), p.Printer.Top))
 			continue
 		}
@@ -145,19 +146,19 @@ func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan,
 	}
 	for _, s := range w.standing {
 		if b := &r.Blocks[s.block]; err == nil && !s.hit && s.brush > insert.Brushed {
-			b.Findings = append(b.Findings, layer.Finding{Level: layer.Care, Code: "insert-proud",
+			b.Findings = append(b.Findings, finding.Finding{Level: finding.Care, Code: "insert-proud",
 				Line: s.where, Message: insert.Brush(b.Ear.ID, s.brush, max(ix.At(s.where), 1))})
 		}
 		if err == nil && s.count > 0 {
-			r.Blocks[s.block].find(layer.Note, "insert-lifted", fmt.Sprintf("The head is lifted over it "+
+			r.Blocks[s.block].find(finding.Note, "insert-lifted", fmt.Sprintf("The head is lifted over it "+
 				"%d times, in layers %d to %d.", s.count, s.over[0], s.over[1]))
 		}
 	}
 	return err
 }
 
-func (b *Block) find(level, code, message string) {
-	b.Findings = append(b.Findings, layer.Finding{Level: level, Code: code, Line: b.Fold.Line,
+func (b *Block) find(level finding.Level, code, message string) {
+	b.Findings = append(b.Findings, finding.Finding{Level: level, Code: code, Line: b.Fold.Line,
 		Message: message})
 }
 
@@ -290,7 +291,7 @@ func (w *lifter) laid(line int64, from, to [3]gcode.Nano, arc *gcode.Arc) {
 		}
 		s.hit = true
 		b := &w.res.Blocks[s.block]
-		b.Findings = append(b.Findings, layer.Finding{Level: layer.Grave, Code: "insert-proud",
+		b.Findings = append(b.Findings, finding.Finding{Level: finding.Stop, Code: "insert-proud",
 			Line: line, Message: fmt.Sprintf(
 				"Layer %d would be laid into what goes in at ear %s: it stands %.2f mm into that layer. Stop "+
 					"later, or use something flatter.", n, b.Ear.ID, worst)})

@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -181,7 +182,7 @@ func TestOverTwo(t *testing.T) {
 
 func grave(r *apply.Result) bool {
 	for _, f := range r.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			return true
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -85,32 +86,32 @@ func nearestFold(ix *layer.Index, z float64) (n int, off float64) {
 
 // reanchorChanges moves changes by their heights; inside a layer they go to where
 // it begins or ends.
-func reanchorChanges(ix *layer.Index, p *plan.Plan) []layer.Finding {
-	var out []layer.Finding
+func reanchorChanges(ix *layer.Index, p *plan.Plan) []finding.Finding {
+	var out []finding.Finding
 	var keep []plan.Change
 	for _, c := range p.Changes {
-		find := func(level, code, text string) {
-			out = append(out, layer.Finding{Level: level, Code: code, Line: 1, Message: "Change " + c.ID +
+		find := func(level finding.Level, code, text string) {
+			out = append(out, finding.Finding{Level: level, Code: code, Line: 1, Message: "Change " + c.ID +
 				": " + text})
 		}
 		if c.Z == nil || c.UntilZ == nil {
-			find(layer.Care, "not-placed", "the plan does not say at which heights it lay; it is left out")
+			find(finding.Care, "not-placed", "the plan does not say at which heights it lay; it is left out")
 			continue
 		}
 		from, off := nearestFold(ix, *c.Z)
 		until, off2 := nearestFold(ix, *c.UntilZ)
 		if from > len(ix.Layers) {
-			find(layer.Care, "not-placed", fmt.Sprintf("%g mm lies above this print, which ends at %s mm; "+
+			find(finding.Care, "not-placed", fmt.Sprintf("%g mm lies above this print, which ends at %s mm; "+
 				"it is left out", *c.Z, ix.Height()))
 			continue
 		}
 		until = max(until, from+1)
 		inside := c.BeforeLine > 0 || c.UntilLine > 0
 		c.BeforeLayer, c.BeforeLine, c.UntilLayer, c.UntilLine = from, 0, until, 0
-		level, text := layer.Note, fmt.Sprintf("%g to %g mm is now layers %d to %d", *c.Z, *c.UntilZ,
+		level, text := finding.Note, fmt.Sprintf("%g to %g mm is now layers %d to %d", *c.Z, *c.UntilZ,
 			from, until-1)
 		if inside || max(off, off2) > sameHeight {
-			level = layer.Care
+			level = finding.Care
 			text += fmt.Sprintf(", which are %.2f to %.2f mm", bottom(ix, from), bottom(ix, until))
 		}
 		find(level, "moved", text)
@@ -134,8 +135,8 @@ const nearPath = 1.0
 // Where an ear was marked for something to be seen, a pocket or raised parts, it
 // goes to where that is in this file, when marks are known.
 func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
-	marks *landmark.Report) ([]layer.Finding, error) {
-	var out []layer.Finding
+	marks *landmark.Report) ([]finding.Finding, error) {
+	var out []finding.Finding
 	var keep []plan.Ear
 	taken := map[string]string{}
 	for i := range p.Ears {
@@ -152,9 +153,9 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 			}
 			switch {
 			case err != nil:
-				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed", Message: err.Error()}, false
+				f, ok = finding.Finding{Level: finding.Care, Code: "not-placed", Message: err.Error()}, false
 			case taken[key] != "":
-				f, ok = layer.Finding{Level: layer.Care, Code: "not-placed",
+				f, ok = finding.Finding{Level: finding.Care, Code: "not-placed",
 					Message: fmt.Sprintf("would change the same as ear %s at one fold, before layer %d",
 						taken[key], at.Layer)}, false
 			default:
@@ -163,7 +164,7 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 				}
 				line := fmt.Sprint(at.Line)
 				if o := taken[line]; o != "" { // they were apart in the other slicing, or not
-					f.Level, f.Message = layer.Care, f.Message+", in one stop with ear "+o
+					f.Level, f.Message = finding.Care, f.Message+", in one stop with ear "+o
 				} else {
 					taken[line] = e.ID
 				}
@@ -178,7 +179,7 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 	p.Ears = keep
 	out = append(out, reanchorChanges(ix, p)...)
 	if len(p.Mutes) > 0 {
-		out = append(out, layer.Finding{Level: layer.Care, Code: "not-placed", Line: 1,
+		out = append(out, finding.Finding{Level: finding.Care, Code: "not-placed", Line: 1,
 			Message: fmt.Sprintf("%d runs of muted lines belong to the other file and are left out.",
 				len(p.Mutes))})
 		p.Mutes = nil
@@ -188,12 +189,12 @@ func Reanchor(src layer.Source, ix *layer.Index, p *plan.Plan,
 
 // reanchor moves one ear. It reports whether the ear has a place here.
 func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
-	marks *landmark.Report) (layer.Finding, bool, error) {
-	moved := func(by, level, text string) (layer.Finding, bool, error) {
-		return layer.Finding{Level: level, Code: "moved", Message: text, By: by}, true, nil
+	marks *landmark.Report) (finding.Finding, bool, error) {
+	moved := func(by string, level finding.Level, text string) (finding.Finding, bool, error) {
+		return finding.Finding{Level: level, Code: "moved", Message: text, By: by}, true, nil
 	}
-	lost := func(text string) (layer.Finding, bool, error) {
-		return layer.Finding{Level: layer.Care, Code: "not-placed", Message: text}, false, nil
+	lost := func(text string) (finding.Finding, bool, error) {
+		return finding.Finding{Level: finding.Care, Code: "not-placed", Message: text}, false, nil
 	}
 	switch {
 	case e.AtHeight != nil:
@@ -201,12 +202,12 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 			return lost(fmt.Sprintf("%g mm lies above this print, which ends at %s mm", *e.AtHeight,
 				ix.Height()))
 		}
-		return moved(layer.ByHeight, layer.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
+		return moved(finding.ByHeight, finding.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
 	case e.Z == nil && e.BeforeLine > 0:
-		return moved(layer.ByNumber, layer.Care, fmt.Sprintf("keeps line %d, since the plan does not "+
+		return moved(finding.ByNumber, finding.Care, fmt.Sprintf("keeps line %d, since the plan does not "+
 			"say at which height it lay", e.BeforeLine))
 	case e.Z == nil:
-		return moved(layer.ByNumber, layer.Care, "keeps its layer number, since the plan does not say "+
+		return moved(finding.ByNumber, finding.Care, "keeps its layer number, since the plan does not say "+
 			"at which height it lay")
 	case *e.Z > ix.Height().Millimetres()-sameHeight:
 		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z,
@@ -234,37 +235,37 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 	case inside && near != nil:
 		line, d, err := pathNear(src, ix, best, *near)
 		if err != nil {
-			return layer.Finding{}, false, err
+			return finding.Finding{}, false, err
 		}
 		if d > nearPath {
-			return moved(layer.ByHeight, layer.Care, text+": no path begins where it did inside that layer")
+			return moved(finding.ByHeight, finding.Care, text+": no path begins where it did inside that layer")
 		}
 		e.BeforeLayer, e.BeforeLine = 0, line
-		return moved(layer.ByPath, layer.Care, fmt.Sprintf("%s is now inside layer %d, in front of line "+
+		return moved(finding.ByPath, finding.Care, fmt.Sprintf("%s is now inside layer %d, in front of line "+
 			"%d, where a path begins %.2f mm from where it did; look at what is laid before and behind it",
 			was, best, line, d))
 	case inside:
-		return moved(layer.ByHeight, layer.Care, text+", no longer inside a layer")
+		return moved(finding.ByHeight, finding.Care, text+", no longer inside a layer")
 	}
 	n, why := follow(ix, e, best, marks)
-	by := layer.ByHeight
+	by := finding.ByHeight
 	switch {
 	case n != best:
 		e.BeforeLayer = n
-		return moved(layer.ByLandmark, layer.Care, fmt.Sprintf("%s at %g mm is now before layer %d:", was,
+		return moved(finding.ByLandmark, finding.Care, fmt.Sprintf("%s at %g mm is now before layer %d:", was,
 			*e.Z, n)+why)
 	case why != "":
-		return moved(by, layer.Care, text+why)
+		return moved(by, finding.Care, text+why)
 	case e.Seen != nil && marks != nil:
-		by = layer.ByBoth
+		by = finding.ByBoth
 	}
 	switch {
-	case off > sameHeight && by == layer.ByBoth:
-		return moved(by, layer.Note, text+fmt.Sprintf(", where %s too", words[e.Seen.Kind]))
+	case off > sameHeight && by == finding.ByBoth:
+		return moved(by, finding.Note, text+fmt.Sprintf(", where %s too", words[e.Seen.Kind]))
 	case off > sameHeight:
-		return moved(by, layer.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
+		return moved(by, finding.Care, text+fmt.Sprintf(": the heights differ by %.3g mm", off))
 	}
-	return moved(by, layer.Note, text)
+	return moved(by, finding.Note, text)
 }
 
 // pathNear returns the line in front of which the path of layer n begins that

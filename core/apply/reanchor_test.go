@@ -10,6 +10,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -45,7 +46,7 @@ func TestReanchor(t *testing.T) {
 		"care not-placed, care not-placed, care moved height, care not-placed, care not-placed"
 	var got []string
 	for _, f := range finds {
-		got = append(got, strings.TrimSpace(f.Level+" "+f.Code+" "+f.By))
+		got = append(got, strings.TrimSpace(string(f.Level)+" "+f.Code+" "+f.By))
 	}
 	if strings.Join(got, ", ") != want {
 		t.Errorf("%v\n%+v", got, finds)
@@ -192,7 +193,7 @@ func TestReanchorChanges(t *testing.T) {
 	}
 	var got []string
 	for _, f := range finds {
-		got = append(got, f.Level+" "+f.Code+" "+f.Message)
+		got = append(got, string(f.Level)+" "+f.Code+" "+f.Message)
 	}
 	want := []string{
 		"note moved Change c1: 1.2 to 2.4 mm is now layers 7 to 12",
@@ -220,9 +221,9 @@ func TestReanchorBy(t *testing.T) {
 		BeforeLayer: &raised}}}
 	z := 1.2 // the fold before layer 7
 	for want, seen := range map[string]*plan.Seen{
-		layer.ByHeight:   nil,
-		layer.ByBoth:     {Kind: landmark.Raised},
-		layer.ByLandmark: {Kind: landmark.Closes, At: &[2]float64{60, 60}},
+		finding.ByHeight:   nil,
+		finding.ByBoth:     {Kind: landmark.Raised},
+		finding.ByLandmark: {Kind: landmark.Closes, At: &[2]float64{60, 60}},
 	} {
 		p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z, Seen: seen,
 			Kind: plan.Insert}}}
@@ -231,7 +232,7 @@ func TestReanchorBy(t *testing.T) {
 			t.Fatal(err)
 		}
 		before := 7
-		if want == layer.ByLandmark {
+		if want == finding.ByLandmark {
 			before = 9
 		}
 		if len(finds) != 1 || finds[0].By != want || p.Ears[0].BeforeLayer != before {
@@ -241,8 +242,8 @@ func TestReanchorBy(t *testing.T) {
 	// Something else that was seen, and is not any more, leaves the height.
 	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z,
 		Seen: &plan.Seen{Kind: landmark.Bridge}, Kind: plan.Insert}}}
-	if finds, err := apply.Reanchor(src, ix, p, marks); err != nil || finds[0].By != layer.ByHeight ||
-		finds[0].Level != layer.Care {
+	if finds, err := apply.Reanchor(src, ix, p, marks); err != nil || finds[0].By != finding.ByHeight ||
+		finds[0].Level != finding.Care {
 		t.Errorf("%+v, %v", finds, err)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/raster"
@@ -15,7 +16,7 @@ type Likeness struct {
 	Off    [2]float64    // by how much the second lies further right and further back, mm
 	Worst  float64       // share of a section that the other file has nothing near, 0…1
 	At     gcode.Nano    // the height of that section
-	Level  string        // "", or the level of the finding it makes
+	Level  finding.Level // "", or the level of the finding it makes
 	Reason string
 }
 
@@ -65,14 +66,14 @@ func Compare(a, b *Piece) (*Likeness, error) {
 	away := math.Hypot(l.Off[0], l.Off[1])
 	switch {
 	case sized && away > edge:
-		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s have the same size, but stand in "+
+		l.Level, l.Reason = finding.Stop, fmt.Sprintf("%s and %s have the same size, but stand in "+
 			"different places: the second is %s. Slice both with the model in one place.", a.Name, b.Name,
 			further(l.Off))
 	case l.Worst > unalike:
-		l.Level, l.Reason = layer.Grave, fmt.Sprintf("%s and %s are not the same model: at %s mm %.0f "+
+		l.Level, l.Reason = finding.Stop, fmt.Sprintf("%s and %s are not the same model: at %s mm %.0f "+
 			"%% of what one lays is not there in the other.", a.Name, b.Name, l.At, l.Worst*100)
 	case l.Worst > alike:
-		l.Level, l.Reason = layer.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one "+
+		l.Level, l.Reason = finding.Care, fmt.Sprintf("%s and %s differ: at %s mm %.0f %% of what one "+
 			"lays is not there in the other. Look at both pages.", a.Name, b.Name, l.At, l.Worst*100)
 	}
 	return l, nil

@@ -11,6 +11,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -98,7 +99,7 @@ func TestBind(t *testing.T) {
 				joint := kinds[rnd.IntN(len(kinds))]
 				made, out := bound(t, []bind.Piece{a, b}, []bind.Joint{joint})
 				for _, f := range made.Findings {
-					if f.Level == layer.Grave {
+					if f.Level == finding.Stop {
 						t.Fatalf("%+v", f)
 					}
 				}
@@ -253,7 +254,7 @@ func TestBindRefuses(t *testing.T) {
 			}
 			found := false
 			for _, f := range b.Findings {
-				found = found || f.Level == layer.Grave && f.Code == c.code &&
+				found = found || f.Level == finding.Stop && f.Code == c.code &&
 					strings.Contains(f.Message, c.text)
 			}
 			if !found {
@@ -288,7 +289,7 @@ func TestBoundIsOnePrint(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, f := range res.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			t.Errorf("%+v", f)
 		}
 	}

@@ -20,6 +20,7 @@ package bind
 
 import (
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -53,7 +54,7 @@ type Made struct {
 	At           gcode.State
 	Goal         gcode.State
 	Lines        []routine.Line
-	Findings     []layer.Finding
+	Findings     []finding.Finding
 	Offset, End  int64      // in the joined document: what it stands for
 	Line         int64      // of the piece above, that comes behind it
 	DZ           gcode.Nano // by which everything behind is lifted
@@ -73,7 +74,7 @@ type Bound struct {
 	Tail     []routine.Line
 	Src      layer.Source // the files, one behind the other
 	Edits    []edit.Edit
-	Findings []layer.Finding // of all joints, and of the whole
+	Findings []finding.Finding // of all joints, and of the whole
 	// lines of each piece in the file that is written, both ends included
 	OutLines [][2]int64
 }

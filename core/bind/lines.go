@@ -3,7 +3,7 @@ package bind
 import (
 	"dogear/core/apply"
 	"dogear/core/edit"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/routine"
 )
@@ -16,7 +16,7 @@ func (b *Bound) herald(i int, m *Made, f *routine.Fold, e *plan.Ear, p *plan.Pla
 		return &plan.Error{Ear: "joint " + e.ID, Err: err}
 	}
 	if u.Lines == nil || i > 0 && at.Line <= below.Ix.Layers[below.From-1].First {
-		m.Findings = append(m.Findings, layer.Finding{Level: layer.Care, Code: "heads-up-left-out",
+		m.Findings = append(m.Findings, finding.Finding{Level: finding.Care, Code: "heads-up-left-out",
 			Line: f.Line, Message: "There is no time for a heads-up before joint " + e.ID + "."})
 		b.Findings = append(b.Findings, m.Findings[len(m.Findings)-1])
 		return nil

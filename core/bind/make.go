@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -63,7 +64,7 @@ func Make(ctx context.Context, pieces []Piece, joints []Joint, p *plan.Plan) (*B
 			return nil, err
 		}
 		if l.Level != "" {
-			b.Findings = append(b.Findings, layer.Finding{Level: l.Level, Code: "other-model",
+			b.Findings = append(b.Findings, finding.Finding{Level: l.Level, Code: "other-model",
 				Line: b.Pieces[i+1].Ix.Layers[0].First, Message: l.Reason})
 		}
 		if err := b.joint(i, &joints[i], p); err != nil {
@@ -150,7 +151,7 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 		return &plan.Error{Ear: "joint " + e.ID, Err: err}
 	}
 	if m.Findings == nil {
-		m.Findings = []layer.Finding{}
+		m.Findings = []finding.Finding{}
 	}
 	for k := range m.Findings {
 		m.Findings[k].Line = above.Ix.Layers[above.From-1].Fold
@@ -185,17 +186,17 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 // above it; the tools are those below and above it.
 func (m *Made) check(below, above *Piece, j *Joint, swap bool, was, is int32) error {
 	fold := above.Ix.Layers[above.From-1].Fold
-	find := func(level, code, text string) {
-		m.Findings = append(m.Findings, layer.Finding{Level: level, Code: code, Line: fold,
+	find := func(level finding.Level, code, text string) {
+		m.Findings = append(m.Findings, finding.Finding{Level: level, Code: code, Line: fold,
 			Message: text})
 	}
 	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); !swap && j.DZ > h {
-		find(layer.Grave, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
+		find(finding.Stop, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
 			"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
 			"nozzle.", j.DZ))
 	}
 	if text := m.apart(below, above); text != "" {
-		find(layer.Grave, "heights-apart", text)
+		find(finding.Stop, "heights-apart", text)
 	}
 	air, err := InTheAir(below, below.To, above, above.From)
 	if err != nil {
@@ -206,18 +207,18 @@ func (m *Made) check(below, above *Piece, j *Joint, swap bool, was, is int32) er
 		return err
 	}
 	if a := air.Area() - own.Area(); a > mostAir {
-		find(layer.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
+		find(finding.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
 			"which its own layer below would carry. Look at both pages, or choose another "+
 			"height.", above.From, above.Name, a, below.Name))
 	}
 	if was != is {
-		find(layer.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the "+
+		find(finding.Care, "other-tool", fmt.Sprintf("%s prints with tool %d, %s with tool %d; the "+
 			"printer changes it before the head comes "+
 			"back.", below.Name, was, above.Name, is))
 	}
 	if a, c := width(below, below.To), width(above, above.From); !swap && a > 0 &&
 		c > 0 && (a > 1.35*c || c > 1.35*a) {
-		find(layer.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of "+
+		find(finding.Note, "other-width", fmt.Sprintf("The outer walls of %s are %.2f mm wide, those of "+
 			"%s %.2f mm. If that asks for another nozzle, make the joint a nozzle "+
 			"swap.", below.Name, a, above.Name, c))
 	}
@@ -274,7 +275,7 @@ func (b *Bound) tail(p *plan.Plan) error {
 	from.Joint = &routine.Joint{Title: fmt.Sprintf("layers %d to %d are left out", last.To+1,
 		len(last.Ix.Layers))}
 	e := plan.Ear{ID: "end", Kind: plan.Own, Routine: nowhere}
-	var finds []layer.Finding
+	var finds []finding.Finding
 	if b.Tail, finds, err = routine.Compile(from, last.Ix.Box, p, &e,
 		routine.Style{Lower: last.Ix.Lower}); err != nil {
 		return err

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -13,9 +14,9 @@ import (
 // Fit is how a part sits in a pocket.
 type Fit struct {
 	Seat
-	Above float64 // room between it and the layer laid next; negative when it stands proud
-	Code  string  // of the finding, when Level is set
-	Level string  // "" when all is well
+	Above float64       // room between it and the layer laid next; negative when it stands proud
+	Code  string        // of the finding, when Level is set
+	Level finding.Level // "" when all is well
 	Words string
 }
 
@@ -59,48 +60,48 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 	l := &ix.Layers[n-1]
 	top := (l.Z - l.Height).Millimetres()
 	f.Above = hundredth(top - f.Top)
-	care := func(level, code, format string, args ...any) {
+	care := func(level finding.Level, code, format string, args ...any) {
 		f.Level, f.Code, f.Words = level, code, fmt.Sprintf(format, args...)
 	}
 	what := name(part)
 	switch {
 	case p.Closes != nil && n > *p.Closes:
-		care(layer.Grave, "insert-late", "The pocket is closed by layer %d already; stop before that.",
+		care(finding.Stop, "insert-late", "The pocket is closed by layer %d already; stop before that.",
 			*p.Closes)
 	case n <= p.FirstOpen:
-		care(layer.Grave, "insert-early", "The pocket begins with layer %d; nothing holds %s before it.",
+		care(finding.Stop, "insert-early", "The pocket begins with layer %d; nothing holds %s before it.",
 			p.FirstOpen, what)
 	case f.Narrow > 0 && f.Narrow > p.Widest && f.Side >= -press:
-		care(layer.Grave, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to "+
+		care(finding.Stop, "insert-fit", "It no longer goes in: layer %d has narrowed the pocket to "+
 			"%.1f mm. Stop before layer %d.", f.Narrow, p.At(f.Narrow).Across, f.lastWide(n))
 	case f.Narrow > 0 || f.Side < -press:
-		care(layer.Grave, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what,
+		care(finding.Stop, "insert-fit", "It does not go in: %s is %.2f mm too wide at each side.", what,
 			-f.Side)
 	case p.Closes != nil && f.Top > f.ceiling(ix)+flush:
-		care(layer.Grave, "insert-proud", "It is never covered: %s would stand %.2f mm into layer %d, "+
+		care(finding.Stop, "insert-proud", "It is never covered: %s would stand %.2f mm into layer %d, "+
 			"which closes the pocket. A deeper pocket, or something flatter.", what, f.Top-f.ceiling(ix),
 			*p.Closes)
 	case top-f.Rest < holds*part.Height && part.Shape != "ball":
-		care(layer.Care, "insert-early", "Only %.1f of its %.1f mm stand in the pocket by then; it can "+
+		care(finding.Care, "insert-early", "Only %.1f of its %.1f mm stand in the pocket by then; it can "+
 			"fall over. Stop later.", math.Max(0, top-f.Rest), part.Height)
 	case f.Above < -flush:
-		care(layer.Care, "insert-proud", "It stands %.2f mm proud of the layer below the stop.", -f.Above)
+		care(finding.Care, "insert-proud", "It stands %.2f mm proud of the layer below the stop.", -f.Above)
 		if u := f.Until(ix, n); u > n {
 			f.Words += fmt.Sprintf(" The head is lifted over it until layer %d is laid.", u-1)
 		}
 	case f.unsure():
-		care(layer.Care, "insert-fit", "Whether it goes in is not sure.")
+		care(finding.Care, "insert-fit", "Whether it goes in is not sure.")
 	case f.Side < loose:
-		care(layer.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, "+
+		care(finding.Care, "insert-fit", "It must be pressed in (%.2f mm at each side); press gently, "+
 			"so that the part does not come off. %.2f mm stay free above it.", f.Side, math.Max(f.Above, 0))
 	case p.Closes == nil:
-		care(layer.Care, "insert-open", "It drops in, %.2f mm free at each side; but nothing ever "+
+		care(finding.Care, "insert-open", "It drops in, %.2f mm free at each side; but nothing ever "+
 			"closes the pocket, and it can fall out.", f.Side)
 	default:
 		f.Words = fmt.Sprintf("It drops in, %.2f mm free at each side and %.2f mm above.", f.Side,
 			math.Max(f.Above, 0))
 	}
-	if f.Level != layer.Grave {
+	if f.Level != finding.Stop {
 		f.more(p, part, n)
 	}
 	return f
@@ -151,7 +152,7 @@ func (f *Fit) unsure() bool {
 
 func (f *Fit) raise(code, words string) {
 	if f.Level == "" {
-		f.Level, f.Code = layer.Care, code
+		f.Level, f.Code = finding.Care, code
 	}
 	f.Words += words
 }
@@ -250,19 +251,17 @@ func Chosen(ix *layer.Index, pockets []landmark.Pocket, e *plan.Ear, n int) []Fi
 	}
 	count := max(e.Count, 1)
 	var out []Fit
-	best := math.MaxInt
 	for _, p := range open {
 		f := Of(ix, p, &part, 1, n)
-		r := rank[f.Level]
-		if len(e.At) > 0 {
-			r = 0 // they were chosen
+		if len(out) > 0 && len(e.At) == 0 { // those that were chosen are all taken
+			switch f.Level.Compare(out[0].Level) {
+			case 1:
+				continue
+			case -1:
+				out = nil
+			}
 		}
-		if r < best {
-			best, out = r, nil
-		}
-		if r == best {
-			out = append(out, f)
-		}
+		out = append(out, f)
 	}
 	if each := (count + len(out) - 1) / len(out); each > 1 {
 		for i := range out {
@@ -274,8 +273,6 @@ func Chosen(ix *layer.Index, pockets []landmark.Pocket, e *plan.Ear, n int) []Fi
 	}
 	return out
 }
-
-var rank = map[string]int{"": 0, layer.Note: 1, layer.Care: 2, layer.Grave: 3}
 
 // tightest keeps count of the fits, those with the least room, and with them all
 // that cannot be told from the last.
@@ -312,8 +309,8 @@ func Wanted(p *plan.Plan) bool {
 }
 
 // Say turns what is to be said of some fits into findings, each sentence once.
-func Say(fits []Fit, line int64) []layer.Finding {
-	var out []layer.Finding
+func Say(fits []Fit, line int64) []finding.Finding {
+	var out []finding.Finding
 	var count []int
 fits:
 	for i := range fits {
@@ -327,7 +324,7 @@ fits:
 				continue fits
 			}
 		}
-		out, count = append(out, layer.Finding{Level: f.Level, Code: f.Code, Line: line,
+		out, count = append(out, finding.Finding{Level: f.Level, Code: f.Code, Line: line,
 			Message: f.Words}), append(count, 1)
 	}
 	for k := range out {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/landmark"
 	"dogear/core/layer"
@@ -39,30 +40,30 @@ func TestFit(t *testing.T) {
 		part        plan.InsertPart
 		n           int
 		side, above float64
-		level       string
+		level       finding.Level
 		want        string
 	}{
 		"a nut in its hexagon":  {hex, nut, 45, 0.2, 0.3, "", "drops in"},
-		"stopped too early":     {hex, nut, 43, 0.2, -0.1, layer.Care, "0.10 mm proud"},
-		"one layer late":        {hex, nut, 46, 0.2, 0.5, layer.Grave, "closed by layer 45"},
-		"before it begins":      {hex, nut, 11, 0.2, -6.5, layer.Grave, "begins with layer 11"},
+		"stopped too early":     {hex, nut, 43, 0.2, -0.1, finding.Care, "0.10 mm proud"},
+		"one layer late":        {hex, nut, 46, 0.2, 0.5, finding.Stop, "closed by layer 45"},
+		"before it begins":      {hex, nut, 11, 0.2, -6.5, finding.Stop, "begins with layer 11"},
 		"a nut in a round hole": {round, nut, 45, 0.19, 0.3, "", "drops in"},
-		"a nut too wide":        {rect, nut, 45, -1.4, -6.5, layer.Grave, "1.40 mm too wide"},
+		"a nut too wide":        {rect, nut, 45, -1.4, -6.5, finding.Stop, "1.40 mm too wide"},
 		"a magnet, loose": {round, plan.InsertPart{
-			Shape: "disc", Across: 15, Height: 3, Magnet: true}, 45, 0.2, 3.8, layer.Care,
+			Shape: "disc", Across: 15, Height: 3, Magnet: true}, 45, 0.2, 3.8, finding.Care,
 			"jumps to the nozzle"},
 		"a magnet, pressed in": {round, plan.InsertPart{
-			Shape: "disc", Across: 15.4, Height: 3, Magnet: true}, 45, 0, 3.8, layer.Care, "pressed in"},
+			Shape: "disc", Across: 15.4, Height: 3, Magnet: true}, 45, 0, 3.8, finding.Care, "pressed in"},
 		"a block": {rect, plan.InsertPart{
 			Shape: "block", Across: 10, Length: 20, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
 		"a block across": {rect, plan.InsertPart{
-			Shape: "block", Across: 12, Length: 20, Height: 5}, 45, -0.9, -5, layer.Grave, "too wide"},
+			Shape: "block", Across: 12, Length: 20, Height: 5}, 45, -0.9, -5, finding.Stop, "too wide"},
 		"a square nut": {rect, plan.InsertPart{
 			Shape: "square", Across: 10, Height: 5}, 45, 0.1, 1.8, "", "drops in"},
 		"a square nut in a circle": {round, plan.InsertPart{
 			Shape: "square", Across: 10, Height: 5}, 45, 0.63, 1.8, "", "drops in"},
 		"a ball": {round, plan.InsertPart{
-			Shape: "ball", Across: 8, Height: 8, Steel: true}, 45, 3.7, -1.2, layer.Grave, "never covered"},
+			Shape: "ball", Across: 8, Height: 8, Steel: true}, 45, 3.7, -1.2, finding.Stop, "never covered"},
 		"a weight with much room": {round, plan.InsertPart{
 			Shape: "disc", Across: 8, Height: 5, Steel: true}, 45, 3.7, 1.8, "", "a drop of glue"},
 	} {
@@ -89,23 +90,23 @@ func TestFitCare(t *testing.T) {
 	for name, c := range map[string]struct {
 		change func(p *landmark.Pocket)
 		n      int
-		level  string
+		level  finding.Level
 		code   string
 		want   string
 	}{
 		"nothing":          {func(*landmark.Pocket) {}, 45, "", "", "drops in"},
-		"support":          {support, 45, layer.Care, "insert-support", "take it out first"},
-		"support goes on":  {support, 42, layer.Care, "insert-support", "stop before layer 45"},
-		"rough":            {rough(10.2), 45, layer.Care, "insert-fit", "not sure"},
+		"support":          {support, 45, finding.Care, "insert-support", "take it out first"},
+		"support goes on":  {support, 42, finding.Care, "insert-support", "stop before layer 45"},
+		"rough":            {rough(10.2), 45, finding.Care, "insert-fit", "not sure"},
 		"rough and wide":   {rough(10.6), 45, "", "", "drops in"},
-		"rough and narrow": {rough(9.4), 45, layer.Grave, "insert-fit", "too wide"},
+		"rough and narrow": {rough(9.4), 45, finding.Stop, "insert-fit", "too wide"},
 		"rough and flat": {func(p *landmark.Pocket) {
 			rough(10.2)(p)
 			p.FloorZ += 4
 			p.FirstOpen += 20
-		}, 45, layer.Grave, "insert-proud", "never covered"},
-		"rough, stopped early": {rough(10.2), 33, layer.Care, "insert-proud", "measured to 0.2 mm"},
-		"open at the side": {func(p *landmark.Pocket) { p.Side = true }, 45, layer.Care, "insert-open",
+		}, 45, finding.Stop, "insert-proud", "never covered"},
+		"rough, stopped early": {rough(10.2), 33, finding.Care, "insert-proud", "measured to 0.2 mm"},
+		"open at the side": {func(p *landmark.Pocket) { p.Side = true }, 45, finding.Care, "insert-open",
 			"slide out"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -158,11 +159,11 @@ func TestBall(t *testing.T) {
 		t.Fatal(n, why, p.Widest)
 	}
 	f := Of(ix, &p, ball, 1, n)
-	if f.Level != layer.Care || f.Code != "insert-proud" || math.Abs(f.Top-10) > 0.1 ||
+	if f.Level != finding.Care || f.Code != "insert-proud" || math.Abs(f.Top-10) > 0.1 ||
 		math.Abs(f.Side-0.3) > 0.02 {
 		t.Errorf("%+v", f)
 	}
-	if late := Of(ix, &p, ball, 1, n+1); late.Level != layer.Grave ||
+	if late := Of(ix, &p, ball, 1, n+1); late.Level != finding.Stop ||
 		!strings.Contains(late.Words, fmt.Sprintf("Stop before layer %d", n)) {
 		t.Errorf("%+v", late)
 	}
@@ -339,9 +340,9 @@ func TestBrushes(t *testing.T) {
 
 // TestSay says each sentence once, and for how many pockets it holds.
 func TestSay(t *testing.T) {
-	fits := []Fit{{Level: layer.Care, Code: "insert-fit", Words: "It is tight."}, {},
-		{Level: layer.Care, Code: "insert-fit", Words: "It is tight."},
-		{Level: layer.Grave, Code: "insert-late", Words: "It is closed."}}
+	fits := []Fit{{Level: finding.Care, Code: "insert-fit", Words: "It is tight."}, {},
+		{Level: finding.Care, Code: "insert-fit", Words: "It is tight."},
+		{Level: finding.Stop, Code: "insert-late", Words: "It is closed."}}
 	got := Say(fits, 7)
 	if len(got) != 2 || got[0].Message != "In each of 2 pockets: it is tight." || got[0].Line != 7 ||
 		got[1].Message != "It is closed." {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 )
 
@@ -138,7 +139,7 @@ func (r *reader) times() {
 	}
 	k := total / ix.Seconds
 	if k < 0.5 || k > 2 {
-		r.note(Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it "+
+		r.note(finding.Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it "+
 			"is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
 		return
 	}
@@ -209,7 +210,7 @@ func (r *reader) findings(missing []int) {
 		if ix.Ours == 1 {
 			marks = "one of its marks stands"
 		}
-		r.note(Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can "+
+		r.note(finding.Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can "+
 			"be taken out and edited again.")
 	}
 	words := make([]string, 0, len(r.faults.unknown))
@@ -221,7 +222,7 @@ func (r *reader) findings(missing []int) {
 		ix.Words = append(ix.Words, strings.ToUpper(w))
 	}
 	if len(ix.Layers) == 0 {
-		r.note(Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
+		r.note(finding.Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
 		return
 	}
 	if ix.OpenE = r.faults.openE; r.faults.openE > 0 {
@@ -229,37 +230,37 @@ func (r *reader) findings(missing []int) {
 		if ix.Dialect.KeepE {
 			how = "from the start, as the printer's settings say"
 		}
-		r.note(Care, "filament-mode-open", r.faults.openE,
+		r.note(finding.Care, "filament-mode-open", r.faults.openE,
 			"From line "+figures.Count(r.faults.openE)+" on places "+
 				"count in steps (G91), and the file does not say how the filament counts. Printers differ; it "+
 				"is read as counting "+how+". Name your printer, and say in its settings which is yours.")
 	}
 	r.beside()
 	if len(missing) > 0 {
-		r.note(Note, "marks-disagree", ix.Layers[missing[0]-1].First,
+		r.note(finding.Note, "marks-disagree", ix.Layers[missing[0]-1].First,
 			fmt.Sprintf("The file's own mark %q does not stand exactly once before %s. Layers are counted "+
 				"by what is laid.", ix.Marks.Layer, someLayers(missing)))
 	}
 	const most = 20
 	if len(words) > most {
-		r.note(Note, "unknown-command", 1, fmt.Sprintf("Dogear does not know %d words of this file; "+
+		r.note(finding.Note, "unknown-command", 1, fmt.Sprintf("Dogear does not know %d words of this file; "+
 			"it keeps them as they are. The first %d are named.", len(words), most))
 		words = words[:most]
 	}
 	for _, w := range words {
 		c := r.faults.unknown[w]
-		r.note(Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
+		r.note(finding.Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
 			"is; what it does is up to the printer.", w, c.n, figures.Count(c.first)))
 	}
 	if r.faults.noNewline && !r.faults.ended {
-		r.note(Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
+		r.note(finding.Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
 			"the last laying move.")
 	} else if !r.faults.ended {
-		r.note(Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying "+
+		r.note(finding.Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying "+
 			"move. Was the file cut short?")
 	}
 	if r.faults.strange > 0 {
-		r.note(Care, "rubbish-at-end", r.faults.strange,
+		r.note(finding.Care, "rubbish-at-end", r.faults.strange,
 			"From line "+figures.Count(r.faults.strange)+" on stands "+
 				"something that is not G-code.")
 	}
@@ -276,7 +277,7 @@ func (r *reader) beside() {
 			"Heights are shown as the file writes them.")
 	}
 	if r.faults.farLine > 0 {
-		r.note(Care, "far-off", r.faults.farLine,
+		r.note(finding.Care, "far-off", r.faults.farLine,
 			"Line "+figures.Count(r.faults.farLine)+" lays plastic more than "+
 				"1.5 m from the origin, where no printer reaches. The pictures are drawn that wide.")
 		return
@@ -323,7 +324,7 @@ func (r *reader) beside() {
 			if err != nil {
 				return
 			}
-			r.note(Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from "+
+			r.note(finding.Care, "far-off", line, fmt.Sprintf("Line %s lays plastic %.0f mm away from "+
 				"everything else.", figures.Count(line), out.Millimetres()))
 			return
 		}

@@ -3,6 +3,7 @@ package layer
 import (
 	"fmt"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 )
 
@@ -95,7 +96,7 @@ func (r *reader) merge(opens []bool) {
 		if aside > 1 {
 			which = fmt.Sprintf("In %d layers", aside)
 		}
-		r.note(Note, "heights-in-between", keep[0].First, which+" something is laid at other heights "+
+		r.note(finding.Note, "heights-in-between", keep[0].First, which+" something is laid at other heights "+
 			"too (fill, inner walls or supports in between, ironing, a tower): it belongs to them.")
 	}
 	for k := range r.l.templates {

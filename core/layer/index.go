@@ -8,6 +8,7 @@ import (
 	"sort"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 )
 
@@ -47,7 +48,7 @@ type Index struct {
 	Marked   bool     // comments stand in it that look like those around what Dogear puts in
 	Words    []string // commands and macros not known here, the first few hundred
 	Heats    []Place  // lines that set a nozzle's temperature
-	Findings []Finding
+	Findings []finding.Finding
 	Filament gcode.Nano // laid in all layers
 	Seconds  float64    // whole print, heating excluded
 	// by which Seconds and the layers' times were stretched to the file's own total
@@ -112,36 +113,6 @@ type Stop struct {
 	Before int    // the layer that comes next; 0 when none does
 	Ear    string // id of the ear that put it there, when Dogear has written the file
 }
-
-// Levels of findings.
-const (
-	Note  = "note"
-	Care  = "care"
-	Grave = "stop"
-)
-
-// Finding is something worth saying about a file.
-type Finding struct {
-	Level   string `json:"level"`
-	Code    string `json:"code"`
-	Line    int64  `json:"line"`
-	Message string `json:"message"`
-	// Of an edited file's lines: whose block the line stands in, and the line of
-	// the original that comes there.
-	Ear      string `json:"ear,omitempty"`
-	Original int64  `json:"original_line,omitempty"`
-	// Of code "moved": by what an ear found its place, one of the By… words.
-	By string `json:"by,omitempty"`
-}
-
-// By what an ear of a plan for another file finds its place.
-const (
-	ByHeight   = "height"
-	ByLandmark = "landmark" // what is to be seen at its fold, which lies at another height here
-	ByBoth     = "height and landmark"
-	ByPath     = "path"   // a path begins there as it did, inside a layer
-	ByNumber   = "number" // nothing better is known
-)
 
 // ReadsAlike reports whether the file means the same to a printer of another dialect:
 // nothing of what they do differently is in it.

@@ -8,21 +8,22 @@ import (
 	"math"
 	"strconv"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 )
 
 // Report is the index in the shape of dogear-layers/1 (docs/formats.md).
 type Report struct {
-	Format   string        `json:"format"`
-	File     ReportFile    `json:"file"`
-	Kind     string        `json:"kind"`
-	Objects  int           `json:"objects"`
-	Marks    ReportMarks   `json:"marks"`
-	Layers   []ReportLayer `json:"layers"`
-	Stops    []ReportStop  `json:"stops"`
-	Seconds  float64       `json:"seconds"`
-	Filament float64       `json:"filament"`
-	Findings []Finding     `json:"findings"`
+	Format   string            `json:"format"`
+	File     ReportFile        `json:"file"`
+	Kind     string            `json:"kind"`
+	Objects  int               `json:"objects"`
+	Marks    ReportMarks       `json:"marks"`
+	Layers   []ReportLayer     `json:"layers"`
+	Stops    []ReportStop      `json:"stops"`
+	Seconds  float64           `json:"seconds"`
+	Filament float64           `json:"filament"`
+	Findings []finding.Finding `json:"findings"`
 }
 
 // ReportFile is the file part of a Report.
@@ -100,7 +101,7 @@ func (ix *Index) frame(name string) Report {
 		Stops:    make([]ReportStop, len(ix.Stops)),
 		Seconds:  ix.Seconds,
 		Filament: mm(ix.Filament),
-		Findings: append([]Finding{}, ix.Findings...),
+		Findings: append([]finding.Finding{}, ix.Findings...),
 	}
 	if ix.Marks.HasOffset {
 		r.Marks.Offset = &ix.Marks.Offset

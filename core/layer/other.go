@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 )
 
@@ -74,7 +75,7 @@ func (r *reader) bad() {
 		case gcode.ErrPower:
 			then = ". The word is left out here."
 		}
-		r.note(Care, code, r.line, "Line "+figures.Count(r.line)+", "+b.Error()+then)
+		r.note(finding.Care, code, r.line, "Line "+figures.Count(r.line)+", "+b.Error()+then)
 	}
 }
 
@@ -82,7 +83,7 @@ func (r *reader) bad() {
 func (r *reader) odds(s []byte) {
 	if i := bytes.IndexByte(s, 0); i >= 0 {
 		if r.faults.nuls++; r.faults.nuls <= 3 {
-			r.note(Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
+			r.note(finding.Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
 				"this line. Printers skip what is behind them, or the whole line.", figures.Count(r.line), i+1))
 		}
 	}
@@ -91,7 +92,7 @@ func (r *reader) odds(s []byte) {
 	}
 	if i := bytes.IndexByte(s, '\r'); i >= 0 {
 		if r.faults.returns++; r.faults.returns <= 3 {
-			r.note(Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
+			r.note(finding.Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
 				"return inside this line. Some printers take what is behind it for a line of its own; "+
 				"here it belongs to this one.", figures.Count(r.line), i+1))
 		}
@@ -101,7 +102,7 @@ func (r *reader) odds(s []byte) {
 func (r *reader) wrongSum() {
 	r.faults.sumsWrong++
 	if r.faults.sumsWrong <= 3 {
-		r.note(Care, "checksum", r.line, "The checksum of line "+figures.Count(r.line)+" does not fit "+
+		r.note(finding.Care, "checksum", r.line, "The checksum of line "+figures.Count(r.line)+" does not fit "+
 			"the line. A printer that checks would ask for it again.")
 	}
 }
@@ -136,8 +137,8 @@ func (r *reader) stranger() {
 	}
 }
 
-func (r *reader) note(level, code string, line int64, message string) {
-	r.ix.Findings = append(r.ix.Findings, Finding{Level: level, Code: code, Line: line,
+func (r *reader) note(level finding.Level, code string, line int64, message string) {
+	r.ix.Findings = append(r.ix.Findings, finding.Finding{Level: level, Code: code, Line: line,
 		Message: message})
 }
 
@@ -177,7 +178,7 @@ func (r *reader) sample(s []byte) {
 // odd notes something strange about run i.
 func (r *reader) odd(i int, code, what string) {
 	line := r.ix.Layers[i].First
-	r.note(Care, code, line, "Line "+figures.Count(line)+" "+what)
+	r.note(finding.Care, code, line, "Line "+figures.Count(line)+" "+what)
 }
 
 // unfollowed notes moves that are not followed, or not all of the way.
@@ -200,6 +201,6 @@ func (r *reader) unfollowed() {
 		what = "draws an arc that does not lie level (" + r.m.Plane() + ")" + straight
 	}
 	if r.faults.strays[kind]++; r.faults.strays[kind] == 1 {
-		r.note(Care, code, r.line, "Line "+figures.Count(r.line)+" "+what)
+		r.note(finding.Care, code, r.line, "Line "+figures.Count(r.line)+" "+what)
 	}
 }

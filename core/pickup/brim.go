@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/raster"
@@ -117,7 +118,7 @@ func (w *writer) brimFits(wide float64) {
 		for _, p := range loop {
 			if p[0]-wide/2 < bed[0] || p[1]-wide/2 < bed[1] || p[0]+wide/2 > bed[2] ||
 				p[1]+wide/2 > bed[3] {
-				w.find(layer.Grave, "outside-bed", w.s.Line, fmt.Sprintf("The brim would reach X%.1f "+
+				w.find(finding.Stop, "outside-bed", w.s.Line, fmt.Sprintf("The brim would reach X%.1f "+
 					"Y%.1f, further than %s. %s it narrower, or move the loose top by X and Y.", p[0], p[1], whose,
 					cmp.Or(known, "Make")))
 				return

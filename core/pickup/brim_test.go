@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 )
 
@@ -32,7 +32,7 @@ func TestBrimFits(t *testing.T) {
 			if err != nil {
 				t.Fatal(name, err)
 			}
-			refused := strings.Contains(codes(p, layer.Grave), "outside-bed")
+			refused := strings.Contains(codes(p, finding.Stop), "outside-bed")
 			if refused == c.fits || (len(p.Brim) > 0) != (c.brim > 0) {
 				t.Errorf("refused %v, %d loops: %v", refused, len(p.Brim), p.Findings)
 			}

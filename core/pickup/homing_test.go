@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 )
 
@@ -53,7 +53,7 @@ func TestOffsets(t *testing.T) {
 					t.Errorf("%q more than once", w)
 				}
 			}
-			if codes(p, layer.Grave) != "" {
+			if codes(p, finding.Stop) != "" {
 				t.Errorf("%v", p.Findings)
 			}
 		})
@@ -72,7 +72,7 @@ func TestHomesFirst(t *testing.T) {
 			t.Fatal(err)
 		}
 		said := slices.ContainsFunc(p.Findings,
-			func(f layer.Finding) bool { return f.Code == "lift-by-hand" })
+			func(f finding.Finding) bool { return f.Code == "lift-by-hand" })
 		for _, l := range p.Lines {
 			if strings.HasPrefix(l.Text, home) {
 				break
@@ -91,7 +91,7 @@ func TestHomesFirst(t *testing.T) {
 func TestHomingClear(t *testing.T) {
 	file := tower(100)
 	p, out := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{20, 20}})
-	if codes(p, layer.Grave) != "" || !strings.Contains(out, "G91 ; steps\n"+
+	if codes(p, finding.Stop) != "" || !strings.Contains(out, "G91 ; steps\n"+
 		"G1 Z10 F600 ; up first, from wherever it stands\n"+
 		"G90 ; places count from the corner of the bed\nM190 S60 ; the bed, so that the part does not "+
 		"come off\nG28 X Y ; home X and Y; the nozzle is above the part\n"+
@@ -100,13 +100,13 @@ func TestHomingClear(t *testing.T) {
 	}
 	for _, at := range [][2]float64{{110, 110}, {90, 110}, {125, 125}} {
 		p, _ := made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &at})
-		if codes(p, layer.Grave) != "homes-onto-part" || p.Refused == nil || p.Refused.Missing < 3 {
+		if codes(p, finding.Stop) != "homes-onto-part" || p.Refused == nil || p.Refused.Missing < 3 {
 			t.Errorf("%v: %v %+v", at, p.Findings, p.Refused)
 		}
 	}
 	// A part of 2 mm lets the block pass, but not the tip.
 	if p, _ := made(t, file, Choice{Start: Next, Layer: 10, Z: ByClear,
-		HomeAt: &[2]float64{90, 110}}); codes(p, layer.Grave) != "" {
+		HomeAt: &[2]float64{90, 110}}); codes(p, finding.Stop) != "" {
 		t.Error(p.Findings)
 	}
 	src, ix := read(t, file)
@@ -114,7 +114,7 @@ func TestHomingClear(t *testing.T) {
 		t.Error("homed nowhere")
 	}
 	p, _ = made(t, file, Choice{Start: Next, Layer: 50, Z: ByClear, HomeAt: &[2]float64{500, 20}})
-	if codes(p, layer.Grave) != "outside-bed" {
+	if codes(p, finding.Stop) != "outside-bed" {
 		t.Error(p.Findings)
 	}
 }
@@ -283,7 +283,7 @@ func TestUnknownBed(t *testing.T) {
 					t.Errorf("%q goes beyond %v", l.Text, reach)
 				}
 			}
-			if primes != c.primes || strings.Contains(codes(p, layer.Care), "prime-on-part") == primes {
+			if primes != c.primes || strings.Contains(codes(p, finding.Care), "prime-on-part") == primes {
 				t.Errorf("primes: %v, %v", primes, p.Findings)
 			}
 		})

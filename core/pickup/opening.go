@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/routine"
@@ -216,25 +217,25 @@ func (e *Entry) heats(s *Start, cmd *gcode.Command, change func(now, why string)
 
 // questions ask, one by one, for what a macro may have done that is done by nothing now, with
 // what most printers do.
-func questions(entries []Entry, own bool) []layer.Finding {
-	var out []layer.Finding
+func questions(entries []Entry, own bool) []finding.Finding {
+	var out []finding.Finding
 	for _, e := range entries {
 		if e.Verdict != Muted || !strings.HasPrefix(e.Why, "a word that only") {
 			continue
 		}
 		name, _, _ := strings.Cut(strings.TrimSpace(e.Was), " ")
-		ask := func(level, text string) {
-			out = append(out, layer.Finding{Level: level, Code: "macro-start", Line: e.Line,
+		ask := func(level finding.Level, text string) {
+			out = append(out, finding.Finding{Level: level, Code: "macro-start", Line: e.Line,
 				Message: strings.ReplaceAll(text, "NAME", name)})
 		}
 		if !own {
-			ask(layer.Care, "NAME is left out: it most likely homes and primes where the part stands. "+
+			ask(finding.Care, "NAME is left out: it most likely homes and primes where the part stands. "+
 				"Does it load a stored bed mesh? On a printer that probes its bed it mostly does; then write "+
 				"the line for that, often M420 S1, under “Lines of your own”. Without a probe: no.")
 		}
-		ask(layer.Note, "Does NAME set a pressure or a flow? Mostly not: the slicer writes that into "+
+		ask(finding.Note, "Does NAME set a pressure or a flow? Mostly not: the slicer writes that into "+
 			"the file, and it is kept. If it does, write the line under “Lines of your own”.")
-		ask(layer.Note, "Does NAME switch on a light, a fan of the enclosure or its heater? Do that by "+
+		ask(finding.Note, "Does NAME switch on a light, a fan of the enclosure or its heater? Do that by "+
 			"hand before you start; nothing else depends on it.")
 	}
 	return out

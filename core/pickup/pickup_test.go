@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -62,7 +63,7 @@ func made(t *testing.T, file string, c Choice) (*Pickup, string) {
 	return p, b.String()
 }
 
-func codes(p *Pickup, level string) string {
+func codes(p *Pickup, level finding.Level) string {
 	var out []string
 	for _, f := range p.Findings {
 		if f.Level == level {
@@ -109,7 +110,7 @@ func TestOpening(t *testing.T) {
 		t.Errorf("added\n%s, want\n%s", got, wantAdded)
 	}
 	if p.Start.Layer != 51 || p.Start.Kept != 50 ||
-		!strings.Contains(out, "; dogear left out: G28\n") || codes(p, layer.Grave) != "" {
+		!strings.Contains(out, "; dogear left out: G28\n") || codes(p, finding.Stop) != "" {
 		t.Errorf("%+v %v", p.Start, p.Findings)
 	}
 }
@@ -121,7 +122,7 @@ func TestFlips(t *testing.T) {
 		"G1 Z0.28 F600": "drag", "M117 Low water": ""} {
 		line := int64(1 + slices.Index(strings.Split(file, "\n"), was))
 		p, out := made(t, file, Choice{Start: Next, Layer: 10, Flip: map[int64]bool{line: true}})
-		if got := codes(p, layer.Grave); !strings.Contains(got, code) || code == "" && got != "" ||
+		if got := codes(p, finding.Stop); !strings.Contains(got, code) || code == "" && got != "" ||
 			!strings.Contains(out, "\n"+was+"\n") {
 			t.Errorf("%s: %v", was, p.Findings)
 		}
@@ -175,7 +176,7 @@ func TestLookAtTop(t *testing.T) {
 				t.Fatal(err)
 			}
 			p, _ := made(t, file, Choice{Start: c.start, Layer: 10, Measured: b.ByHeight()})
-			if got := strings.Contains(codes(p, layer.Care), "look-at-top"); got != c.want {
+			if got := strings.Contains(codes(p, finding.Care), "look-at-top"); got != c.want {
 				t.Errorf("%v, %s: asks %v, want %v", c.known, c.start, got, c.want)
 			}
 		})
@@ -196,7 +197,7 @@ func TestEase(t *testing.T) {
 		}
 	}
 	p, _ := made(t, tower(20), Choice{Start: Next, Layer: 10, PrimeAt: &[2]float64{110, 110}})
-	if codes(p, layer.Grave) != "prime-on-part" {
+	if codes(p, finding.Stop) != "prime-on-part" {
 		t.Error(p.Findings)
 	}
 }
@@ -206,7 +207,7 @@ func TestOddFiles(t *testing.T) {
 	macro := strings.Replace(tower(20), "G28\nG29\n", "START_WORK BED=65 EXTRUDER=215\n", 1)
 	p, out := made(t, macro, Choice{Start: Next, Layer: 10})
 	if !strings.Contains(out, "; dogear left out: START_WORK") ||
-		codes(p, layer.Care) != "macro-start" {
+		codes(p, finding.Care) != "macro-start" {
 		t.Error(p.Findings)
 	}
 	for _, c := range []struct {
@@ -232,7 +233,7 @@ func TestOddFiles(t *testing.T) {
 				strings.Index(text, c.line) || strings.Index(text, "G1 E12") < strings.Index(text, c.line) {
 				t.Errorf("%q stands in the wrong place:\n%s", c.line, text)
 			}
-			if codes(p, layer.Care) != "" || codes(p, layer.Grave) != "" {
+			if codes(p, finding.Care) != "" || codes(p, finding.Stop) != "" {
 				t.Errorf("%v", p.Findings)
 			}
 		})
@@ -257,14 +258,14 @@ func TestOddFiles(t *testing.T) {
 	}
 	p, out = made(t, tower(20)+strings.Repeat("\x00\x01\x02 rubbish \xff\n", 40),
 		Choice{Start: Next, Layer: 10})
-	if strings.Contains(out, "rubbish") || codes(p, layer.Note) != "rubbish-at-end" {
+	if strings.Contains(out, "rubbish") || codes(p, finding.Note) != "rubbish-at-end" {
 		t.Error(p.Findings)
 	}
 	src, ix := read(t, tower(20))
 	low := plan.Generic()
 	low.Top, low.Assumed = 2.2, false
 	p, err := Make(src, ix, low, Choice{Start: Next, Layer: 10}, nil)
-	if err != nil || codes(p, layer.Grave) != "lift-too-low" {
+	if err != nil || codes(p, finding.Stop) != "lift-too-low" {
 		t.Error(err, p.Findings)
 	}
 }
@@ -334,7 +335,7 @@ func TestGentleLooseTop(t *testing.T) {
 		if p.Shift[0] != 3*gcode.MM {
 			t.Errorf("moved by %v", p.Shift)
 		}
-		if c := codes(p, layer.Grave); c != "" {
+		if c := codes(p, finding.Stop); c != "" {
 			t.Error(c, p.Findings)
 		}
 	}

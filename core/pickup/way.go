@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/raster"
 	"dogear/core/routine"
 )
@@ -16,13 +16,13 @@ func (w *writer) inPlace() error {
 	c, s := w.c, w.s
 	top := s.Top.Millimetres()
 	if h := w.ix.Layers[s.Layer-1].Height.Millimetres(); c.DZ > h {
-		w.find(layer.Care, "place-shifted", s.Line,
+		w.find(finding.Care, "place-shifted", s.Line,
 			fmt.Sprintf("Everything prints %g mm higher, and a layer is only %g mm thick: the first one "+
 				"will not reach the part, unless the part is higher than it should be.", c.DZ, h))
 	}
 	w.up = min(gcode.FromMM(top+c.Clearance+max(c.DZ, 0)), gcode.FromMM(w.pr.Top))
 	if w.up < s.Top+gcode.MM {
-		w.find(layer.Grave, "lift-too-low", s.Line,
+		w.find(finding.Stop, "lift-too-low", s.Line,
 			fmt.Sprintf("There is no room above the part: it is %s mm high and the printer ends at %g "+
 				"mm.", s.Top, w.pr.Top))
 	}
@@ -97,7 +97,7 @@ func (w *writer) touched() {
 		w.addLine("G92 "+routine.Word('Z', h+up), fmt.Sprintf("you have taken it up by hand by %s mm "+
 			"from "+
 			"where it touched", up))
-		w.find(layer.Care, "lift-by-hand", s.Line,
+		w.find(finding.Care, "lift-by-hand", s.Line,
 			fmt.Sprintf("This printer refuses to move before it has homed. After the touch, take the "+
 				"nozzle up by hand by exactly %s mm, then start the file.", up))
 		return
@@ -126,7 +126,7 @@ func (w *writer) homeClear() error {
 		return err
 	}
 	if w.pr.HomesFirst {
-		w.find(layer.Care, "lift-by-hand", w.s.Line,
+		w.find(finding.Care, "lift-by-hand", w.s.Line,
 			fmt.Sprintf("This printer refuses to move before it has homed. Take the head up by hand by %g "+
 				"mm or more before you start the file.", c.Clearance))
 	} else {
@@ -142,15 +142,15 @@ func (w *writer) homeClear() error {
 	w.addLine("G28 Z", "find the height, clear of the part")
 	if h, hit := bed.Hits(x, y, 0); hit {
 		w.p.Refused = &h
-		w.find(layer.Grave, "homes-onto-part", w.s.Line,
+		w.find(finding.Stop, "homes-onto-part", w.s.Line,
 			fmt.Sprintf("Z cannot be homed at X%g Y%g: the head would run into the part at X%.0f Y%.0f, "+
 				"%.1f mm too low. Stay at least %.0f mm away from what is higher than %.0f "+
 				"mm.", x, y, h.X, h.Y, h.Missing, raster.BlockHalf, raster.ConeHigh))
 	}
 	if b := w.pr.Bed; x < b[0] || x > b[2] || y < b[1] || y > b[3] {
-		w.find(layer.Grave, "outside-bed", w.s.Line, fmt.Sprintf("X%g Y%g lies outside the bed.", x, y))
+		w.find(finding.Stop, "outside-bed", w.s.Line, fmt.Sprintf("X%g Y%g lies outside the bed.", x, y))
 	}
-	w.find(layer.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head "+
+	w.find(finding.Care, "home-where", w.s.Line, "Make sure that this printer homes Z where the head "+
 		"stands, and not always in the middle of the bed.")
 	w.addLine(fmt.Sprintf("G1 %s F%d", routine.Word('Z', w.up), feedZ), "up, above the part")
 	return nil
@@ -203,13 +203,13 @@ func (w *writer) prime() {
 	if c.PrimeAt != nil {
 		x, y, ok = c.PrimeAt[0], c.PrimeAt[1], true
 		if b := w.pr.Bed; x < b[0] || x > b[2] || y < b[1] || y > b[3] {
-			w.find(layer.Grave, "outside-bed", s.Line, fmt.Sprintf("X%g Y%g, where it would prime, lies "+
+			w.find(finding.Stop, "outside-bed", s.Line, fmt.Sprintf("X%g Y%g, where it would prime, lies "+
 				"outside the bed, as far as that is known.", x, y))
 		}
 		b := w.ix.Box
 		if gcode.FromMM(x) > b[0]-2*gcode.MM && gcode.FromMM(x) < b[2]+2*gcode.MM &&
 			gcode.FromMM(y) > b[1]-2*gcode.MM && gcode.FromMM(y) < b[3]+2*gcode.MM {
-			w.find(layer.Grave, "prime-on-part", s.Line,
+			w.find(finding.Stop, "prime-on-part", s.Line,
 				fmt.Sprintf("X%g Y%g lies over the part: what is primed would fall onto it.", x, y))
 		}
 	}
@@ -231,7 +231,7 @@ func (w *writer) prime() {
 	w.sc.Heats(&warm, true)
 	w.added(n, "as hot as it was")
 	if !ok {
-		w.find(layer.Care, "prime-on-part", s.Line,
+		w.find(finding.Care, "prime-on-part", s.Line,
 			"There is no place beside the part to prime at, so the nozzle is not primed. Push filament "+
 				"through by hand before you start.")
 		return
@@ -329,7 +329,7 @@ func (w *writer) arrive(at [3]gcode.Nano, dx, dy, dz gcode.Nano) {
 	}
 	n := len(w.sc.Lines())
 	w.sc.Settings(&s.At, func(st gcode.Setting) {
-		w.find(layer.Care, "mode-not-restored", s.Line,
+		w.find(finding.Care, "mode-not-restored", s.Line,
 			fmt.Sprintf("%s stays in force; the file does not say what was before.", st.Line))
 	})
 	w.added(n, "as it was")

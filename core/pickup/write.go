@@ -7,6 +7,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -19,7 +20,7 @@ type Pickup struct {
 	Start    Start
 	Opening  []Entry
 	Edits    []edit.Edit
-	Findings []layer.Finding
+	Findings []finding.Finding
 	Lines    []routine.Line // of the opening, with the way the head takes
 	Spot     [2]float64     // where it primes
 	Landing  [3]float64     // where it comes down
@@ -173,8 +174,8 @@ type writer struct {
 	expects gcode.State   // what the rest finds, as the file has it
 }
 
-func (w *writer) find(level, code string, line int64, message string) {
-	w.p.Findings = append(w.p.Findings, layer.Finding{Level: level, Code: code, Line: line,
+func (w *writer) find(level finding.Level, code string, line int64, message string) {
+	w.p.Findings = append(w.p.Findings, finding.Finding{Level: level, Code: code, Line: line,
 		Message: message})
 }
 
@@ -253,7 +254,7 @@ func (w *writer) flipped(e *Entry) {
 		"drag":                  "Line %d (%s) is switched on; the head would run into the part.",
 		"position-not-restored": "Line %d (%s) is switched on; the printer would lose its place.",
 	}[e.Hurts]
-	w.find(layer.Grave, e.Hurts, e.Line, fmt.Sprintf(text, e.Line, strings.TrimSpace(e.Was)))
+	w.find(finding.Stop, e.Hurts, e.Line, fmt.Sprintf(text, e.Line, strings.TrimSpace(e.Was)))
 }
 
 // check compares the machine behind the opening with the one that the rest
@@ -265,16 +266,16 @@ func (w *writer) check() {
 		at[k] -= a.Off[k]
 	}
 	if code, what := routine.Unlike(a, b, w.c.Ease.Layers == 0, at); code != "" {
-		w.find(layer.Grave, code, w.s.Line, "At the start "+what+" would not be as the rest of the file "+
+		w.find(finding.Stop, code, w.s.Line, "At the start "+what+" would not be as the rest of the file "+
 			"expects.")
 	}
 	if n := w.s.Kept; w.c.Measured && w.c.Start == Next && n > 0 {
-		w.find(layer.Care, "look-at-top", w.s.Line, fmt.Sprintf("Layer %d is known by its height only; "+
+		w.find(finding.Care, "look-at-top", w.s.Line, fmt.Sprintf("Layer %d is known by its height only; "+
 			"after a jam, or without filament, it may be begun and not finished. Look at the part: if its "+
 			"top has gaps, lay layer %d again, or name the line where the plastic ends.", n, n))
 	}
 	if a.Nozzle() < gcode.Cold && w.c.Nozzle == 0 {
-		w.find(layer.Grave, "cold-extrusion", w.s.Line,
+		w.find(finding.Stop, "cold-extrusion", w.s.Line,
 			"The file does not say how hot the nozzle is here. Give its temperature.")
 	}
 }
@@ -321,10 +322,10 @@ func (w *writer) edits(res *apply.Result) error {
 			}
 			if off > w.s.Offset {
 				w.p.Edits = append(w.p.Edits, edit.Edit{Offset: off, Cut: w.ix.Bytes - off})
-				w.find(layer.Note, f.Code, f.Line, f.Message+" It is left out of the pick-up.")
+				w.find(finding.Note, f.Code, f.Line, f.Message+" It is left out of the pick-up.")
 			}
 		case "cut-short":
-			w.find(layer.Care, f.Code, f.Line, f.Message+" So does the pick-up: nothing switches the "+
+			w.find(finding.Care, f.Code, f.Line, f.Message+" So does the pick-up: nothing switches the "+
 				"heaters off at its end.")
 		}
 	}

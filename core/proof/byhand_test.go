@@ -11,6 +11,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/proof"
@@ -182,7 +183,7 @@ func TestMeshBehindHoming(t *testing.T) {
 				Ears: []plan.Ear{{ID: "a1", BeforeLayer: 6, Kind: plan.Colour}}})
 			r := prove(t, file, []byte(before("M0 ", c.lines)(string(out))))
 			got := slices.ContainsFunc(r.Findings,
-				func(f layer.Finding) bool { return f.Code == "setting-not-restored" })
+				func(f finding.Finding) bool { return f.Code == "setting-not-restored" })
 			if got != c.want {
 				t.Errorf("%q behind %q: %+v", c.lines, c.mesh, r.Findings)
 			}

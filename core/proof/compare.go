@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 )
 
 // comparer says how what the edited file lays differs from the original.
@@ -52,7 +52,7 @@ func (c *comparer) differs(code, what string, line, was int64) {
 	if was > 0 && line != was {
 		text += fmt.Sprintf(" (line %d of the original)", was)
 	}
-	w.x.find(layer.Grave, code, line, "%s.", text)
+	w.x.find(finding.Stop, code, line, "%s.", text)
 }
 
 func upper(s string) string {

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/layer"
@@ -38,7 +39,7 @@ type Stop struct {
 // Examined is what a file does, apart from what another one does.
 type Examined struct {
 	Stops    []Stop
-	Findings []layer.Finding
+	Findings []finding.Finding
 }
 
 // Limits of what is let pass.
@@ -150,11 +151,11 @@ func Millimetres(b [4]gcode.Nano) (out [4]float64) {
 	return out
 }
 
-func (x *examiner) find(level, code string, line int64, format string, args ...any) {
+func (x *examiner) find(level finding.Level, code string, line int64, format string, args ...any) {
 	if x.counts[code]++; x.counts[code] > mostOfOne {
 		return
 	}
-	f := layer.Finding{Level: level, Code: code, Line: max(line, 1),
+	f := finding.Finding{Level: level, Code: code, Line: max(line, 1),
 		Message: fmt.Sprintf(format, args...),
 		Ear:     x.w.marks.inside, Original: max(x.w.oLine, 1)}
 	for _, o := range x.w.r.Findings[max(0, len(x.w.r.Findings)-40):] {
@@ -215,7 +216,7 @@ func (x *examiner) copied(c *gcode.Command, a, b *gcode.Act) {
 	case gcode.Motors:
 		x.silent = true
 		if x.absolute && x.lays > 0 && w.oLine < w.ix.Layers[len(w.ix.Layers)-1].Last {
-			x.find(layer.Grave, "motors-off", w.mLine,
+			x.find(finding.Stop, "motors-off", w.mLine,
 				"The motors are let go in the middle of the print; the printer does not know where it stands "+
 					"then.")
 		}
@@ -228,7 +229,7 @@ func (x *examiner) copied(c *gcode.Command, a, b *gcode.Act) {
 		x.stop(c, false)
 	case gcode.Dwell:
 		if x.absolute && a.Dwell > longWait {
-			x.find(layer.Care, "long-wait", w.mLine, "The printer waits for %.1f hours.", a.Dwell/3600)
+			x.find(finding.Care, "long-wait", w.mLine, "The printer waits for %.1f hours.", a.Dwell/3600)
 		}
 	}
 }
@@ -241,7 +242,7 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 		x.unhomed(a)
 	}
 	if x.off > 0 && a.Kind == gcode.Lay {
-		x.find(layer.Grave, "motors-off", x.off, "The motors are let go in the middle of the print; the "+
+		x.find(finding.Stop, "motors-off", x.off, "The motors are let go in the middle of the print; the "+
 			"printer does not know where it stands then.")
 		x.off = 0
 	}
@@ -269,7 +270,7 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 	case w.jump.Shift[2] != w.jump.Tip && !x.sunk:
 		if h := x.dragged(a, &w.m.State, true, true); h != nil {
 			x.sunk = true // it is the same for all that follows
-			x.find(layer.Grave, "drag", w.mLine, "From here on the file is laid too low: the nozzle would "+
+			x.find(finding.Stop, "drag", w.mLine, "From here on the file is laid too low: the nozzle would "+
 				"run through the part at X %.1f Y %.1f, at %.2f mm, where it is %.2f mm "+
 				"high.", h[0], h[1], h[2], h[3])
 		}

@@ -3,6 +3,7 @@ package proof
 import (
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 )
@@ -65,25 +66,25 @@ func (x *examiner) reach(line int64, put bool) {
 	if m.Known&3 == 3 && (px < b[0]-slack || px > b[2]+slack || py < b[1]-slack || py > b[3]+slack) {
 		switch {
 		case put && x.known:
-			x.find(layer.Grave, "outside-bed", line, "X %.2f Y %.2f lies outside the bed, which reaches "+
+			x.find(finding.Stop, "outside-bed", line, "X %.2f Y %.2f lies outside the bed, which reaches "+
 				"from X %g Y %g to X %g Y %g.", px, py, b[0], b[1], b[2], b[3])
 		case put && x.counts["outside-bed"] > 0: // once will do
 		case put:
-			x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies further out than the file itself "+
+			x.find(finding.Care, "outside-bed", line, "X %.2f Y %.2f lies further out than the file itself "+
 				"goes, and nothing says how large the bed is. Name the printer, or see that the head can go "+
 				"there.", px, py)
 		case x.known:
-			x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed.", px, py)
+			x.find(finding.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed.", px, py)
 		}
 	}
 	if n := x.named; put && m.Known&3 == 3 && n[2] > n[0] &&
 		(px < n[0]-slack || px > n[2]+slack || py < n[1]-slack || py > n[3]+slack) &&
 		x.counts["outside-bed"] == 0 {
-		x.find(layer.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed that the file "+
+		x.find(finding.Care, "outside-bed", line, "X %.2f Y %.2f lies outside the bed that the file "+
 			"names, from X %g Y %g to X %g Y %g. Is this the right printer?", px, py, n[0], n[1], n[2], n[3])
 	}
 	if m.Known&gcode.KnowZ != 0 && pz > x.top+0.01 {
-		x.find(layer.Grave, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz, x.top)
+		x.find(finding.Stop, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz, x.top)
 	}
 }
 
@@ -101,14 +102,14 @@ func (x *examiner) sinks(a *gcode.Act, put bool) {
 	}
 	switch {
 	case x.absolute:
-		x.find(layer.Care, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
+		x.find(finding.Care, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
 			-to[2].Millimetres())
 	case put:
-		x.find(layer.Grave, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
+		x.find(finding.Stop, "below-bed", x.w.mLine, "The nozzle would go %.2f mm below the bed.",
 			-to[2].Millimetres())
 	case x.w.o.Pos[2] > m.Pos[2] && !x.sunk:
 		x.sunk = true // it is the same for all that follows
-		x.find(layer.Grave, "below-bed", x.w.mLine, "From here on some of it is laid too low: the "+
+		x.find(finding.Stop, "below-bed", x.w.mLine, "From here on some of it is laid too low: the "+
 			"nozzle would go %.2f mm below the bed. What lies lower than the first layer, as a wiping "+
 			"tower may, cannot come along.", -to[2].Millimetres())
 	}
@@ -117,7 +118,7 @@ func (x *examiner) sinks(a *gcode.Act, put bool) {
 // drag looks whether the nozzle passes through what is printed.
 func (x *examiner) drag(line int64, a *gcode.Act, m *gcode.State, put bool) {
 	if h := x.dragged(a, m, put, !put); h != nil {
-		x.find(layer.Grave, "drag", line, "The nozzle would run through the part at X %.1f Y %.1f: it "+
+		x.find(finding.Stop, "drag", line, "The nozzle would run through the part at X %.1f Y %.1f: it "+
 			"passes at %.2f mm, the part is %.2f mm high there. Lift %.2f mm more, or go "+
 			"round.", h[0], h[1], h[2], h[3], h[3]-h[2])
 	}
@@ -217,7 +218,7 @@ func (x *examiner) graze(line int64, a *gcode.Act) {
 		}
 	}
 	if over >= 2 {
-		x.find(layer.Care, "drag", line, "The head crosses %.0f mm of the part at its very top, %.2f "+
+		x.find(finding.Care, "drag", line, "The head crosses %.0f mm of the part at its very top, %.2f "+
 			"mm. Lift it before it goes aside, and come back from above.", over, low)
 	}
 }
@@ -235,7 +236,7 @@ func (x *examiner) headed(line int64, a *gcode.Act) {
 	}
 	if hit, ok := x.heights().Hits(x.w.m.Pos[0].Millimetres(), x.w.m.Pos[1].Millimetres(),
 		low.Millimetres()); ok && hit.Missing > 0.2 && x.w.m.Pos != x.last {
-		x.find(layer.Care, "drag", line, "The side of the nozzle comes within reach of what stands at X "+
+		x.find(finding.Care, "drag", line, "The side of the nozzle comes within reach of what stands at X "+
 			"%.0f Y %.0f; it passes %.1f mm too low. Lift it higher.", hit.X, hit.Y, hit.Missing)
 	}
 	x.shape(line, &x.w.m.State)
@@ -252,14 +253,14 @@ func (x *examiner) shape(line int64, m *gcode.State) {
 	px, py := m.Pos[0].Millimetres(), m.Pos[1].Millimetres()
 	if r, free := x.pr.Head[0], x.pr.Head[1]; r > 0 && x.topOf() > z+free {
 		if h, hx, hy := x.heights().Highest(px, py, r, r); h > z+free {
-			x.find(layer.Grave, "drag", line, "The side of the head would hit what stands at X %.0f Y "+
+			x.find(finding.Stop, "drag", line, "The side of the head would hit what stands at X %.0f Y "+
 				"%.0f: it is %.1f mm high, and %.1f mm are free under the head here. Print that object last, "+
 				"or further away.", hx, hy, h, z+free)
 		}
 	}
 	if g := x.pr.Gantry; g > 0 && x.topOf() > z+g {
 		if h, hx, hy := x.heights().Highest(px, py, 10000, math.Max(x.pr.Head[0], 5)); h > z+g {
-			x.find(layer.Grave, "drag", line, "The gantry would hit what stands at X %.0f Y %.0f: it is "+
+			x.find(finding.Stop, "drag", line, "The gantry would hit what stands at X %.0f Y %.0f: it is "+
 				"%.1f mm high, and %.1f mm are free under the gantry here.", hx, hy, h, z+g)
 		}
 	}
@@ -294,7 +295,7 @@ func (x *examiner) found(c *gcode.Command, a *gcode.Act, who int) {
 	}
 	if who == 0 && a.Kind == gcode.Home && len(x.early) > 0 {
 		for _, line := range x.early[:1] {
-			x.find(layer.Grave, "not-homed", line, "The head is moved here before the printer has found "+
+			x.find(finding.Stop, "not-homed", line, "The head is moved here before the printer has found "+
 				"its place; it homes only later (line %d of the original).", x.w.oLine)
 		}
 		x.early = nil
@@ -305,7 +306,7 @@ func (x *examiner) found(c *gcode.Command, a *gcode.Act, who int) {
 func (x *examiner) adrift(line int64, a *gcode.Act) {
 	w := x.w
 	if x.silent && x.off == 0 {
-		x.find(layer.Grave, "motors-off", line, "The head is moved here although the motors were let "+
+		x.find(finding.Stop, "motors-off", line, "The head is moved here although the motors were let "+
 			"go: nobody knows where it stands.")
 	}
 	if x.macro || x.kept || x.homed[1] == 7 || len(x.early) > 0 || w.m.Pos == a.From {
@@ -314,7 +315,7 @@ func (x *examiner) adrift(line int64, a *gcode.Act) {
 	for k := range 3 {
 		if w.m.Pos[k] != a.From[k] && x.homed[1]&(1<<k) == 0 {
 			if x.homed[0]&(1<<k) != 0 {
-				x.find(layer.Grave, "not-homed", line, "The head is moved here, but the printer has not found "+
+				x.find(finding.Stop, "not-homed", line, "The head is moved here, but the printer has not found "+
 					"its place: the original homes before this.")
 				return
 			}
@@ -333,7 +334,7 @@ func (x *examiner) unhomed(a *gcode.Act) {
 	}
 	for k := range 3 {
 		if w.m.Pos[k] != a.From[k] && x.homed[0]&^x.homed[1]&(1<<k) != 0 {
-			x.find(layer.Grave, "not-homed", w.mLine,
+			x.find(finding.Stop, "not-homed", w.mLine,
 				"The head is moved here, but the printer has not found its place: the original homes before "+
 					"this.")
 			x.homed[1] = 7
@@ -358,12 +359,12 @@ func (x *examiner) home(line int64, c *gcode.Command, a *gcode.Act) {
 	switch {
 	case onlyXY:
 		if w.m.Known&gcode.KnowZ != 0 && a.From[2].Millimetres() < x.topOf()+0.2 {
-			x.find(layer.Grave, "drag", line, "The sides are homed with the head at %s mm; the part is "+
+			x.find(finding.Stop, "drag", line, "The sides are homed with the head at %s mm; the part is "+
 				"%.2f mm high.", a.From[2], x.topOf())
 		}
 	case onlyZ && w.m.Known&3 == 3 && x.clear(px, py):
 	default:
-		x.find(layer.Grave, "homes-onto-part", line,
+		x.find(finding.Stop, "homes-onto-part", line,
 			"The printer would feel for the bed with the part on it.")
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -40,16 +41,16 @@ func (x *examiner) heat(line int64, c *gcode.Command, a *gcode.Act) {
 		what, high, reachable = "bed", hottestBed, hottestBed
 	}
 	if v > high {
-		x.find(layer.Grave, "too-hot", line, "The %s is set to %g °C; this printer takes at most %g "+
+		x.find(finding.Stop, "too-hot", line, "The %s is set to %g °C; this printer takes at most %g "+
 			"°C.", what, v, high)
 	}
 	switch {
 	case a.Wait && v > max(reachable, high):
-		x.find(layer.Grave, "never-reached-temperature", line,
+		x.find(finding.Stop, "never-reached-temperature", line,
 			"The printer waits for the %s to be at %g °C, which it can hardly reach; it would never "+
 				"continue.", what, v)
 	case a.Wait && down && v < coldest:
-		x.find(layer.Grave, "never-reached-temperature", line,
+		x.find(finding.Stop, "never-reached-temperature", line,
 			"The printer waits for the %s to cool down to %g °C; in a warm room it would never "+
 				"continue.", what, v)
 	}
@@ -65,7 +66,7 @@ func (x *examiner) heatOnPart(line int64, c *gcode.Command, a *gcode.Act, before
 		before.Hot() {
 		return // there is nothing to wait for
 	}
-	x.find(layer.Grave, "heats-on-part", line, "The printer waits here for a heater with the nozzle "+
+	x.find(finding.Stop, "heats-on-part", line, "The printer waits here for a heater with the nozzle "+
 		"right on the part. Lift it and take it aside first.")
 }
 
@@ -77,7 +78,7 @@ func (x *examiner) off0(line int64, c *gcode.Command) {
 		return
 	}
 	if last := w.ix.Layers[len(w.ix.Layers)-1].Last; w.oLine < last {
-		x.find(layer.Grave, "no-heat", line, "The nozzle is switched off here, in the middle of the "+
+		x.find(finding.Stop, "no-heat", line, "The nozzle is switched off here, in the middle of the "+
 			"print; the original does not do that.")
 	}
 }
@@ -86,10 +87,10 @@ func (x *examiner) off0(line int64, c *gcode.Command) {
 func (x *examiner) dwell(line int64, a *gcode.Act) {
 	switch {
 	case a.Dwell > longWait:
-		x.find(layer.Grave, "long-wait", line, "The printer waits here for %.1f hours. Were "+
+		x.find(finding.Stop, "long-wait", line, "The printer waits here for %.1f hours. Were "+
 			"milliseconds meant, with a P instead of the S?", a.Dwell/3600)
 	case a.Dwell > shortWait && x.onPart():
-		x.find(layer.Grave, "lift-too-low", line, "The head waits here for %g s right on the part. Lift "+
+		x.find(finding.Stop, "lift-too-low", line, "The head waits here for %g s right on the part. Lift "+
 			"it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
 	}
 }
@@ -100,17 +101,17 @@ func (x *examiner) warm(line int64) {
 	switch {
 	case m.Nozzle() == 0 && !x.stated && !m.Hot():
 		if !x.absolute && x.counts["no-heat"] == 0 {
-			x.find(layer.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how "+
+			x.find(finding.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how "+
 				"hot the nozzle is.")
 		}
 	case m.Nozzle() < gcode.Cold:
-		x.find(layer.Grave, "cold-extrusion", line,
+		x.find(finding.Stop, "cold-extrusion", line,
 			"Filament is pushed while the nozzle is set to %s °C.", gcode.Nano(m.Nozzle()))
 	case !m.Hot() && x.absolute:
-		x.find(layer.Care, "cold-extrusion", line,
+		x.find(finding.Care, "cold-extrusion", line,
 			"Filament is laid, but nothing has waited for the nozzle since it was cold.")
 	case !m.Hot() && x.w.o.Hot():
-		x.find(layer.Grave, "cold-extrusion", line,
+		x.find(finding.Stop, "cold-extrusion", line,
 			"Filament is pushed here, but nothing has waited for the nozzle since it was cold.")
 	}
 }
@@ -125,16 +126,16 @@ func (x *examiner) push(line int64, a *gcode.Act) {
 		return
 	}
 	if !x.overPart() {
-		x.find(layer.Care, "prime-on-part", line, "%s mm of filament are pushed out between parts of "+
+		x.find(finding.Care, "prime-on-part", line, "%s mm of filament are pushed out between parts of "+
 			"the print. Go aside first.", a.Laid)
 		return
 	}
 	if w.m.Pos[2].Millimetres() > x.topOf()+1 {
-		x.find(layer.Grave, "prime-on-part", line,
+		x.find(finding.Stop, "prime-on-part", line,
 			"%s mm of filament are pushed out above the part and fall onto it. Go aside first.", a.Laid)
 		return
 	}
-	x.find(layer.Grave, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the "+
+	x.find(finding.Stop, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the "+
 		"part.", a.Laid)
 }
 
@@ -143,7 +144,7 @@ func (x *examiner) pull(line int64, a *gcode.Act) {
 	w := x.w
 	if a.DE < -gcode.FromMM(pullSlack) && x.lays > 0 && x.overBox(w.m.Pos) &&
 		w.m.Pos[2].Millimetres() < x.topOf()+1.2 {
-		x.find(layer.Grave, "filament-jump", line,
+		x.find(finding.Stop, "filament-jump", line,
 			"%s mm of filament are drawn back over the part at once. Is a G92 E missing before this "+
 				"line?", -a.DE)
 	}
@@ -162,7 +163,7 @@ func (x *examiner) much(line int64, a *gcode.Act) {
 	}
 	r := a.Laid.Millimetres() / l
 	if x.lays > 40 && x.usual > 0 && r > rich*x.usual && a.Laid > gcode.MM/2 {
-		x.find(layer.Grave, "filament-jump", line,
+		x.find(finding.Stop, "filament-jump", line,
 			"This move lays %s mm of filament, %.0f times as much as is usual here. Does the axis count "+
 				"from the start where the line counts in steps, or is a G92 E missing?", a.Laid, r/x.usual)
 		return
@@ -191,27 +192,27 @@ var forbidden = map[string][2]string{
 func (x *examiner) word(line int64, c *gcode.Command, a *gcode.Act) {
 	word := strings.ToUpper(c.Word())
 	if f, ok := forbidden[word]; ok {
-		level := layer.Grave
+		level := finding.Stop
 		if last := x.w.ix.Layers[len(x.w.ix.Layers)-1].Last; x.w.oLine >= last && word != "M112" {
-			level = layer.Care // nothing is printed behind it
+			level = finding.Care // nothing is printed behind it
 		}
 		x.find(level, f[0], line, "%s", f[1])
 		return
 	}
 	switch {
 	case word == "M80":
-		x.find(layer.Care, "machine-stopped", line,
+		x.find(finding.Care, "machine-stopped", line,
 			"M80 switches the power on; some printers restart then.")
 	case word == "M211" && c.Has('S') && c.Value('S') == 0:
-		x.find(layer.Grave, "limits-off", line, "M211 S0 takes away the limits that keep the head "+
+		x.find(finding.Stop, "limits-off", line, "M211 S0 takes away the limits that keep the head "+
 			"inside the printer.")
 	case word == "M302" && (c.Has('P') && c.Value('P') != 0 || c.Has('S') &&
 		c.Value('S') < gcode.Cold):
-		x.find(layer.Grave, "limits-off", line, "M302 lets the printer push cold filament.")
+		x.find(finding.Stop, "limits-off", line, "M302 lets the printer push cold filament.")
 	case word == "M120" || word == "M121":
-		x.find(layer.Care, "limits-off", line, "%s changes whether the end switches are watched.", word)
+		x.find(finding.Care, "limits-off", line, "%s changes whether the end switches are watched.", word)
 	case (a.Kind == gcode.Unknown || a.Kind == gcode.Macro) && !x.knows(word):
-		x.find(layer.Care, "unknown-command", line,
+		x.find(finding.Care, "unknown-command", line,
 			"Dogear does not know %s, which was put in. Make sure that the printer does.", c.Word())
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/landmark"
@@ -43,7 +44,7 @@ func remember(text []byte, line int64) (marked, bool) {
 // inserts finds out where what goes in at the ears of a file lies, and what is to
 // be said of it.
 func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []marked) ([]standing,
-	[]layer.Finding, error) {
+	[]finding.Finding, error) {
 	p := plan.Plan{}
 	for i := range ears {
 		p.Ears = append(p.Ears, ears[i].ear)
@@ -56,7 +57,7 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 		return nil, nil, err
 	}
 	var out []standing
-	var finds []layer.Finding
+	var finds []finding.Finding
 	for i := range ears {
 		m := &ears[i]
 		n := 1
@@ -72,7 +73,7 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 			}
 		}
 		if len(fits) == 0 && m.ear.Kind == plan.Insert && m.ear.Insert != nil && m.ear.Insert.Across > 0 {
-			finds = append(finds, layer.Finding{Level: layer.Care, Code: "insert-fit", Line: m.line,
+			finds = append(finds, finding.Finding{Level: finding.Care, Code: "insert-fit", Line: m.line,
 				Message: fmt.Sprintf("No pocket is open before layer %d; what goes in at ear %s lies free.",
 					n, m.ear.ID)})
 		}
@@ -87,7 +88,7 @@ func inserts(ctx context.Context, src layer.Source, ix *layer.Index, ears []mark
 func (x *examiner) brushed() {
 	for i := range x.standing {
 		if s := &x.standing[i]; s.brush > insert.Brushed && !s.said[1] {
-			x.find(layer.Care, "insert-proud", s.where, "%s", insert.Brush(s.id, s.brush, max(s.layer, 1)))
+			x.find(finding.Care, "insert-proud", s.where, "%s", insert.Brush(s.id, s.brush, max(s.layer, 1)))
 		}
 	}
 }
@@ -123,7 +124,7 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 			})
 			if worst > 0 {
 				s.said[1] = true
-				x.find(layer.Grave, "insert-proud", line,
+				x.find(finding.Stop, "insert-proud", line,
 					"This is laid into what goes in at ear %s: it stands %.2f mm into the layer. Stop later, or "+
 						"use something flatter.", s.id, worst)
 			}
@@ -139,7 +140,7 @@ func (x *examiner) proud(line int64, a *gcode.Act, m *gcode.Machine) {
 		})
 		if high > 0 {
 			s.said[0] = true
-			x.find(layer.Grave, "insert-proud", line,
+			x.find(finding.Stop, "insert-proud", line,
 				"The head would run into what goes in at ear %s: it passes at %.2f mm, and that stands up to "+
 					"%.2f mm. Lift the head over it.", s.id, min(a.From[2], m.Pos[2]).Millimetres(), high)
 		}

@@ -8,6 +8,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -71,9 +72,9 @@ func TestInsertFaults(t *testing.T) {
 				}
 				got, ok := "", c.want == ""
 				for _, f := range r.Findings {
-					if strings.HasPrefix(f.Code, "insert-") || f.Level == layer.Grave {
-						got += f.Level + " " + f.Code + ": " + f.Message + "\n"
-						ok = ok || f.Level+" "+f.Code == c.want
+					if strings.HasPrefix(f.Code, "insert-") || f.Level == finding.Stop {
+						got += string(f.Level) + " " + f.Code + ": " + f.Message + "\n"
+						ok = ok || string(f.Level)+" "+f.Code == c.want
 					}
 				}
 				if !ok || c.want == "" && got != "" || c.want != "" && !strings.HasPrefix(c.want, "stop") &&

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -63,7 +64,7 @@ func (x *examiner) laidRun(from [3]gcode.Nano, r *gcode.Run) {
 // flush books the stops that stand in front of a laying move.
 func (x *examiner) flush() {
 	if x.unmesh > 0 {
-		x.find(layer.Care, "setting-not-restored", x.unmesh, "The printer homes here with the mesh of "+
+		x.find(finding.Care, "setting-not-restored", x.unmesh, "The printer homes here with the mesh of "+
 			"its bed on, and many printers switch it off then; M420 has to come behind it.")
 		x.unmesh = 0
 	}
@@ -77,7 +78,7 @@ func (x *examiner) flush() {
 			s.Before = &n
 		}
 		if i > 0 && x.lays > 0 && (x.absolute || s.put || x.waiting[i-1].put) {
-			x.find(layer.Note, "stop-already-there", s.Line,
+			x.find(finding.Note, "stop-already-there", s.Line,
 				"The printer stops here (%s) although it has just stopped on line "+
 					"%d.", s.Word, x.waiting[i-1].Line)
 		}
@@ -96,11 +97,11 @@ func (x *examiner) end() {
 	x.waiting = nil
 	x.brushed()
 	// What the original uses itself, be it further down, the printer knows.
-	x.w.r.Findings = slices.DeleteFunc(x.w.r.Findings, func(f layer.Finding) bool {
+	x.w.r.Findings = slices.DeleteFunc(x.w.r.Findings, func(f finding.Finding) bool {
 		word, _, _ := strings.Cut(f.Message, " ")
 		return f.Code == "unknown-command" && x.own[strings.ToUpper(word)]
 	})
-	slices.SortStableFunc(x.w.r.Findings, func(a, b layer.Finding) int { return int(a.Line - b.Line) })
+	slices.SortStableFunc(x.w.r.Findings, func(a, b finding.Finding) int { return int(a.Line - b.Line) })
 }
 
 // uses notes a word of the original that is not known here.
@@ -127,13 +128,13 @@ func (x *examiner) stop(c *gcode.Command, put bool) {
 	}
 	x.waiting = append(x.waiting, s)
 	if put && x.stated && w.m.Nozzle() < gcode.Cold && plan.DrawsOut(strings.ToUpper(s.Word)) {
-		x.find(layer.Grave, "cold-extrusion", s.Line, "At %s the printer draws the filament out and "+
+		x.find(finding.Stop, "cold-extrusion", s.Line, "At %s the printer draws the filament out and "+
 			"pushes the new one, and the nozzle is set to %s °C.", s.Word, gcode.Nano(w.m.Nozzle()))
 	}
 	if (put || x.absolute) && !x.looks && !plan.DoesItAll(strings.ToUpper(s.Word)) && x.onPart() {
-		level := layer.Grave
+		level := finding.Stop
 		if !put {
-			level = layer.Care
+			level = finding.Care
 		}
 		x.find(level, "lift-too-low", s.Line, "The head waits here right on the part. Lift it by %d mm "+
 			"or more, or take it aside, before it stops.", waitClear)

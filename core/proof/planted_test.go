@@ -1,11 +1,10 @@
 package proof
 
 import (
+	"dogear/core/finding"
 	"fmt"
 	"strings"
 	"testing"
-
-	"dogear/core/layer"
 )
 
 type planted struct {
@@ -300,7 +299,7 @@ func TestPlanted(t *testing.T) {
 			found, codes := false, []string{}
 			for _, x := range r.Findings {
 				codes = append(codes, fmt.Sprintf("%s %s@%d", x.Level, x.Code, x.Line))
-				found = found || x.Level == layer.Grave && strings.Contains(" "+p.want+" ", " "+x.Code+" ")
+				found = found || x.Level == finding.Stop && strings.Contains(" "+p.want+" ", " "+x.Code+" ")
 				if x.Message == "" || x.Line < 1 {
 					t.Errorf("%s: %+v says nothing", p.name, x)
 				}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/layer"
@@ -19,16 +20,16 @@ const Format = "dogear-proof/1"
 
 // Report is everything that is said about an edited file.
 type Report struct {
-	Format    string          `json:"format"`
-	Same      bool            `json:"same_deposit"`
-	First     *First          `json:"first_difference"`
-	Moves     int64           `json:"equal_moves"`
-	Muted     int64           `json:"muted,omitempty"` // lines left out on purpose
-	Inserted  int64           `json:"inserted"`
-	Removed   int64           `json:"removed"`
-	Rewritten []Rewritten     `json:"rewritten"`
-	Stops     []Stop          `json:"stops"`
-	Findings  []layer.Finding `json:"findings"`
+	Format    string            `json:"format"`
+	Same      bool              `json:"same_deposit"`
+	First     *First            `json:"first_difference"`
+	Moves     int64             `json:"equal_moves"`
+	Muted     int64             `json:"muted,omitempty"` // lines left out on purpose
+	Inserted  int64             `json:"inserted"`
+	Removed   int64             `json:"removed"`
+	Rewritten []Rewritten       `json:"rewritten"`
+	Stops     []Stop            `json:"stops"`
+	Findings  []finding.Finding `json:"findings"`
 	// How low the nozzle comes, over the part and anywhere, since its height is
 	// known; nil when nothing moves. Homes says that Z is homed.
 	LowestOver *gcode.Nano `json:"-"`
@@ -51,8 +52,7 @@ type Place struct {
 
 // Blocked reports whether the findings stop a file from being written.
 func (r *Report) Blocked() bool {
-	return slices.ContainsFunc(r.Findings,
-		func(f layer.Finding) bool { return f.Level == layer.Grave })
+	return finding.Gravest(r.Findings) != nil
 }
 
 // Work is an edited file that is to be examined, as edits of its original.
@@ -140,7 +140,7 @@ func (w *walker) report() (*Report, error) {
 	w.r.LowestOver, w.r.Lowest = w.x.lowestOf()
 	w.r.Homes = w.x.homes
 	if w.r.Findings == nil {
-		w.r.Findings = []layer.Finding{}
+		w.r.Findings = []finding.Finding{}
 	}
 	return w.r, nil
 }
@@ -189,7 +189,7 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 			return nil, err
 		}
 	}
-	slices.SortStableFunc(r.Findings, func(a, b layer.Finding) int { return int(a.Line - b.Line) })
+	slices.SortStableFunc(r.Findings, func(a, b finding.Finding) int { return int(a.Line - b.Line) })
 	if r.Stops == nil {
 		r.Stops = []Stop{}
 	}
@@ -205,11 +205,11 @@ func (r *Report) reading(ixO, ixE *layer.Index, parted bool) {
 			continue
 		}
 		if parted && slices.ContainsFunc(ixO.Findings,
-			func(o layer.Finding) bool { return o.Code == f.Code }) {
+			func(o finding.Finding) bool { return o.Code == f.Code }) {
 			continue
 		}
-		if parted && (f.Code == "cut-short" || f.Code == "rubbish-at-end") && f.Level == layer.Care {
-			f.Level = layer.Grave // the original is whole
+		if parted && (f.Code == "cut-short" || f.Code == "rubbish-at-end") && f.Level == finding.Care {
+			f.Level = finding.Stop // the original is whole
 		}
 		r.Findings = append(r.Findings, f)
 	}
@@ -249,7 +249,7 @@ func (r *Report) otherModel(original, edited layer.Source, ixO, ixE *layer.Index
 	if r.Same || r.Moves*5 > all {
 		return nil
 	}
-	r.Findings = append(r.Findings, layer.Finding{Level: layer.Grave, Code: "other-model", Line: 1,
+	r.Findings = append(r.Findings, finding.Finding{Level: finding.Stop, Code: "other-model", Line: 1,
 		Message: "Hardly a move of the original is laid by the edited file: most likely it is another " +
 			"print, or another slicing."})
 	return nil
@@ -284,7 +284,7 @@ func (r *Report) inside(ix *layer.Index, src layer.Source) {
 		}
 		if before != nil && behind != nil && !travel && before.To == behind.From &&
 			before.Label == behind.Label {
-			r.Findings = append(r.Findings, layer.Finding{Level: layer.Care, Code: "stop-inside-wall",
+			r.Findings = append(r.Findings, finding.Finding{Level: finding.Care, Code: "stop-inside-wall",
 				Line: s.Line, Message: "The printer stops in the middle of a path of layer " +
 					"" + itoa(s.Inside) + ", and leaves a mark there. Between two paths it would not be seen."})
 		}

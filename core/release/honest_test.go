@@ -12,7 +12,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/bind"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/proof"
@@ -145,8 +145,8 @@ func TestPickup(t *testing.T) {
 	r := make(pickup.Choice{Layer: 20, DZ: -1})
 	var names []string
 	for i := range r.Findings {
-		if r.Findings[i].Level == layer.Grave {
-			names = append(names, Name(&r.Findings[i]))
+		if r.Findings[i].Level == finding.Stop {
+			names = append(names, r.Findings[i].Name())
 		}
 	}
 	if out := written(t, make(pickup.Choice{Layer: 20, DZ: -1}, names...)); !strings.Contains(out,

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"dogear/core/apply"
+	"dogear/core/finding"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -29,16 +30,16 @@ type Onto struct {
 // must be asked for, another model too: where the plan knows the shape it was made
 // for, that is compared; where it does not, losing half of the ears counts as one.
 func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
-	marks *landmark.Report) ([]layer.Finding, error) {
+	marks *landmark.Report) ([]finding.Finding, error) {
 	if p.File == nil || p.File.SHA256 == "" || p.File.SHA256 == o.SHA256 {
 		return nil, nil
 	}
 	if !o.Reanchor {
 		return nil, ErrOtherFile
 	}
-	var out []layer.Finding
-	find := func(level, code, text string) {
-		out = append(out, layer.Finding{Level: level, Code: code, Line: 1, Message: text})
+	var out []finding.Finding
+	find := func(level finding.Level, code, text string) {
+		out = append(out, finding.Finding{Level: level, Code: code, Line: 1, Message: text})
 	}
 	why := ""
 	if was := p.File.Shape; was != nil {
@@ -49,11 +50,11 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
 		var moved [2]float64
 		why, moved = apply.OtherModel(was, is, thickest(ix))
 		if away := math.Hypot(moved[0], moved[1]); why == "" && away > 0.7 {
-			find(layer.Care, "moved-on-bed", fmt.Sprintf("The model stands %.1f mm from where it stood "+
+			find(finding.Care, "moved-on-bed", fmt.Sprintf("The model stands %.1f mm from where it stood "+
 				"when the plan was made; what names places on the bed, as pockets do, may be off.", away))
 		}
 	} else {
-		find(layer.Care, "other-file", "The plan does not say what shape it was made for. See that this "+
+		find(finding.Care, "other-file", "The plan does not say what shape it was made for. See that this "+
 			"is the same model.")
 	}
 	before := len(p.Ears)
@@ -68,7 +69,7 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
 		if !o.Other {
 			return nil, fmt.Errorf("%w: %s", ErrOtherModel, why)
 		}
-		find(layer.Care, "other-model", "The plan was made for another model: "+why+".")
+		find(finding.Care, "other-model", "The plan was made for another model: "+why+".")
 	}
 	return append(out, moved...), nil
 }

@@ -27,6 +27,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/handshake"
 	"dogear/core/insert"
@@ -43,8 +44,8 @@ type Release struct {
 	Src      layer.Source
 	Edits    []edit.Edit
 	Report   *proof.Report
-	Findings []layer.Finding // of those who wrote it and of the examination, the gravest first
-	Accepted []layer.Finding // that were let pass
+	Findings []finding.Finding // of those who wrote it and of the examination, the gravest first
+	Accepted []finding.Finding // that were let pass
 
 	Result *apply.Result  // of a plan
 	Pickup *pickup.Pickup // of a pick-up
@@ -67,13 +68,8 @@ func Kept(src layer.Source, edits []edit.Edit, seal string) *Release {
 }
 
 // Stopped returns the first finding that stops the writing; nil when none does.
-func (r *Release) Stopped() *layer.Finding {
-	for i := range r.Findings {
-		if r.Findings[i].Level == layer.Grave {
-			return &r.Findings[i]
-		}
-	}
-	return nil
+func (r *Release) Stopped() *finding.Finding {
+	return finding.Gravest(r.Findings)
 }
 
 // ErrStopped is the cause when a release is written that may not be.
@@ -277,16 +273,13 @@ func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan
 	return r, r.say(b.Src, nil)
 }
 
-// rank orders levels, the gravest first.
-var rank = map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
-
 // judge gathers what was found and lets pass what was accepted. What was foreseen
 // and what was found say the same of one fault: what was found is kept.
-func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
+func (r *Release) judge(foreseen []finding.Finding, ask Asked) {
 	found := slices.Clone(r.Report.Findings)
-	count := func(in []layer.Finding, f *layer.Finding) (n, at int) {
+	count := func(in []finding.Finding, f *finding.Finding) (n, at int) {
 		for i := range in {
-			if in[i].Code == f.Code && rank[in[i].Level] <= rank[f.Level] {
+			if in[i].Code == f.Code && in[i].Level.Compare(f.Level) >= 0 {
 				n, at = n+1, i
 			}
 		}
@@ -304,36 +297,22 @@ func (r *Release) judge(foreseen []layer.Finding, ask Asked) {
 	r.Findings = append(r.Findings, found...)
 	for i := range r.Findings {
 		f := &r.Findings[i]
-		if f.Level == layer.Grave && slices.ContainsFunc(ask.Accept,
+		if f.Level == finding.Stop && slices.ContainsFunc(ask.Accept,
 			func(a string) bool { return accepts(a, f) }) {
 			r.Accepted = append(r.Accepted, *f)
-			f.Level, f.Message = layer.Care, f.Message+" Somebody has accepted this risk."
+			f.Level, f.Message = finding.Care, f.Message+" Somebody has accepted this risk."
 		}
 	}
-	slices.SortStableFunc(r.Findings,
-		func(a, b layer.Finding) int { return rank[a.Level] - rank[b.Level] })
+	finding.Sort(r.Findings)
 	if r.Findings == nil {
-		r.Findings = []layer.Finding{}
+		r.Findings = []finding.Finding{}
 	}
 }
 
 // accepts reports whether CODE@LINE names a finding.
-func accepts(name string, f *layer.Finding) bool {
+func accepts(name string, f *finding.Finding) bool {
 	code, line, ok := strings.Cut(name, "@")
 	return ok && code == f.Code && line == strconv.FormatInt(f.Line, 10)
-}
-
-// Name is how a finding is accepted: CODE@LINE.
-func Name(f *layer.Finding) string { return fmt.Sprintf("%s@%d", f.Code, f.Line) }
-
-// CheckName says what is wrong with the name of a finding.
-func CheckName(name string) error {
-	code, line, ok := strings.Cut(name, "@")
-	n, err := strconv.ParseInt(line, 10, 64)
-	if !ok || code == "" || err != nil || n < 1 {
-		return fmt.Errorf("%q names no finding; write CODE@LINE, as in drag@1234", name)
-	}
-	return nil
 }
 
 // say writes into the file what was accepted, behind its last line.
@@ -349,7 +328,7 @@ func (r *Release) say(src layer.Source, ix *layer.Index) error {
 	lines = append(lines, routine.Line{Text: "; dogear accepted: somebody has taken upon themselves"})
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
-		lines = append(lines, routine.Line{Text: "; " + Name(f) + " " + routine.Clean(f.Message)})
+		lines = append(lines, routine.Line{Text: "; " + f.Name() + " " + routine.Clean(f.Message)})
 	}
 	lines = append(lines, routine.Line{Text: "; dogear accepted ends"})
 	e, err := routine.AtEnd(src, lines, end)

@@ -12,7 +12,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/edit"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/proof"
 )
@@ -71,7 +71,7 @@ func TestStopped(t *testing.T) {
 				}
 				var codes []string
 				for i := range r.Findings {
-					if r.Findings[i].Level == layer.Grave {
+					if r.Findings[i].Level == finding.Stop {
 						codes = append(codes, r.Findings[i].Code)
 					}
 				}
@@ -89,8 +89,8 @@ func TestStopped(t *testing.T) {
 				// One at a time: as long as one is left, nothing is written.
 				var names []string
 				for i := range r.Findings {
-					if r.Findings[i].Level == layer.Grave {
-						names = append(names, Name(&r.Findings[i]))
+					if r.Findings[i].Level == finding.Stop {
+						names = append(names, r.Findings[i].Name())
 					}
 				}
 				if len(names) > 1 {
@@ -160,8 +160,8 @@ func TestWayBack(t *testing.T) {
 			}
 			var names []string // to mute the last line lets the motors be
 			for i := range r.Findings {
-				if r.Findings[i].Level == layer.Grave {
-					names = append(names, Name(&r.Findings[i]))
+				if r.Findings[i].Level == finding.Stop {
+					names = append(names, r.Findings[i].Name())
 				}
 			}
 			if r, err = planned(t, file, p, names...); err != nil || r.Stopped() != nil {
@@ -245,7 +245,7 @@ func TestChangeInForce(t *testing.T) {
 				t.Fatal(err)
 			}
 			if got := slices.ContainsFunc(rep.Findings,
-				func(f layer.Finding) bool { return f.Code == "change-not-in-force" }); got != want {
+				func(f finding.Finding) bool { return f.Code == "change-not-in-force" }); got != want {
 				t.Errorf("%s: found %v, want %v: %+v", line, got, want, rep.Findings)
 			}
 		}
@@ -279,7 +279,7 @@ func TestKept(t *testing.T) {
 	}
 	for name, good := range map[string]bool{"drag@12": true, "drag": false, "@3": false,
 		"drag@0": false, "drag@x": false} {
-		if (CheckName(name) == nil) != good {
+		if (finding.CheckName(name) == nil) != good {
 			t.Errorf("%q", name)
 		}
 	}

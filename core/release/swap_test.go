@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 )
 
@@ -24,7 +24,7 @@ func TestSwapHomes(t *testing.T) {
 				t.Fatal(name, err)
 			}
 			for _, f := range r.Findings {
-				if f.Level != layer.Note {
+				if f.Level != finding.Note {
 					t.Errorf("%s, %v: %+v", name, rel, f)
 				}
 			}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -29,17 +30,17 @@ const (
 func (c *compiler) bond(flow float64) {
 	again := c.fold.Again
 	if e := c.ear; e.Kind == plan.Colour && (e.Filament == "" || e.Filament != c.fold.Before) {
-		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+e.ID+" is left out: it would lay "+
+		c.find(finding.Note, "bond-left-out", "The bond pass at ear "+e.ID+" is left out: it would lay "+
 			"the layer below once more in the new colour.")
 		return
 	}
 	if len(again) == 0 {
-		c.find(layer.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no "+
+		c.find(finding.Note, "bond-left-out", "The bond pass at ear "+c.ear.ID+" has nothing to lay: no "+
 			"whole layer of the same object lies under it.")
 		return
 	}
 	if len(again) > MostBond {
-		c.find(layer.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
+		c.find(finding.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
 			"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return
 	}

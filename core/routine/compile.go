@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -58,7 +59,7 @@ type compiler struct {
 	box   [4]gcode.Nano
 	plan  *plan.Plan
 	ear   *plan.Ear
-	finds []layer.Finding
+	finds []finding.Finding
 	fold  Fold
 
 	warm      float64    // °C the new filament wants; 0 when it says nothing
@@ -81,13 +82,13 @@ const usualBond = 0.3
 type Compiled struct {
 	Steps    plan.Routine
 	Lines    []Line
-	Findings []layer.Finding
+	Findings []finding.Finding
 }
 
 // Compile returns the lines of one ear. box is what the print lays, in machine
 // coordinates.
 func Compile(f Fold, box [4]gcode.Nano, p *plan.Plan, e *plan.Ear, st Style) ([]Line,
-	[]layer.Finding, error) {
+	[]finding.Finding, error) {
 	out, err := CompileStop(f, box, p, []*plan.Ear{e}, st)
 	if err != nil {
 		return nil, nil, err
@@ -193,8 +194,8 @@ func (c *compiler) title() string {
 	return "own lines " + place
 }
 
-func (c *compiler) find(level, code, message string) {
-	c.finds = append(c.finds, layer.Finding{Level: level, Code: code, Line: c.fold.Line,
+func (c *compiler) find(level finding.Level, code, message string) {
+	c.finds = append(c.finds, finding.Finding{Level: level, Code: code, Line: c.fold.Line,
 		Message: message})
 }
 

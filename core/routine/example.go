@@ -3,6 +3,7 @@ package routine
 import (
 	"encoding/json"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/plan"
@@ -13,7 +14,7 @@ import (
 // start.
 type Example struct {
 	Lines    []Line
-	Findings []layer.Finding
+	Findings []finding.Finding
 	Box      [4]gcode.Nano // of the block
 	At       gcode.State
 	Took     []float64 // s by step; what a person needs is not counted

@@ -3,7 +3,7 @@ package routine
 import (
 	"testing"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 )
 
@@ -27,7 +27,7 @@ func TestExamples(t *testing.T) {
 					t.Fatalf("%s, %s, %s: %v", name, rname, kind, err)
 				}
 				for _, f := range x.Findings {
-					if f.Level == layer.Grave {
+					if f.Level == finding.Stop {
 						t.Errorf("%s, %s, %s: %s", name, rname, kind, f.Message)
 					}
 				}

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"math"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -70,7 +70,7 @@ func (c *compiler) heater(s plan.Step) {
 	if c.blind && c.warm == 0 {
 		if !c.toldBlind {
 			c.toldBlind = true
-			c.find(layer.Care, "no-heat", fmt.Sprintf("The file does not say how hot the nozzle is, so ear "+
+			c.find(finding.Care, "no-heat", fmt.Sprintf("The file does not say how hot the nozzle is, so ear "+
 				"%s leaves the heat alone: what was cooled could not be brought back. Give the filament its "+
 				"temperature in the Kit.", c.ear.ID))
 		}
@@ -138,7 +138,7 @@ func (c *compiler) offPart() {
 	}
 	c.lift(keepClear)
 	if c.m.Pos[2] < low {
-		c.find(layer.Grave, "lift-too-low", fmt.Sprintf("The head would wait right on the part at ear "+
+		c.find(finding.Stop, "lift-too-low", fmt.Sprintf("The head would wait right on the part at ear "+
 			"%s: there is no room to lift it.", c.ear.ID))
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -35,8 +36,8 @@ func TestAwake(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !slices.ContainsFunc(res.Findings, func(f layer.Finding) bool {
-		return f.Code == "stop-ignored" && f.Level == layer.Grave
+	if !slices.ContainsFunc(res.Findings, func(f finding.Finding) bool {
+		return f.Code == "stop-ignored" && f.Level == finding.Stop
 	}) {
 		t.Errorf("%v", res.Findings)
 	}
@@ -93,7 +94,7 @@ func TestHomesAfterSwap(t *testing.T) {
 			t.Errorf("%v: %s", homes, got)
 		}
 		for _, f := range res.Findings {
-			if f.Level == layer.Grave {
+			if f.Level == finding.Stop {
 				t.Error(f)
 			}
 		}

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -92,7 +92,7 @@ func (c *compiler) restore() {
 		if c.fold.Joint != nil {
 			whose = "The setting of the piece below,"
 		}
-		c.find(layer.Care, "mode-not-restored", fmt.Sprintf("%s %q stays in force; the file does not "+
+		c.find(finding.Care, "mode-not-restored", fmt.Sprintf("%s %q stays in force; the file does not "+
 			"say what was before.", whose, s.Line))
 	})
 }
@@ -105,7 +105,7 @@ func (c *compiler) check() {
 		if c.fold.Joint != nil {
 			text = "Behind the joint " + what + " would not be as the piece that comes expects it."
 		}
-		c.find(layer.Grave, code, text)
+		c.find(finding.Stop, code, text)
 	}
 	want := a.Logical()
 	landed, _ := c.landing()

@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/mark"
@@ -17,7 +18,7 @@ import (
 )
 
 func compile(t *testing.T, f string, e plan.Ear, change func(*plan.Plan)) ([]routine.Line,
-	[]layer.Finding) {
+	[]finding.Finding) {
 	t.Helper()
 	src := strings.NewReader(f)
 	ix, err := layer.Read(context.Background(), src, layer.Options{})
@@ -102,7 +103,7 @@ func TestPutBack(t *testing.T) {
 		}
 	}
 	for _, f := range finds {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			t.Error(f)
 		}
 	}
@@ -133,7 +134,7 @@ func TestFindings(t *testing.T) {
 			_, finds := compile(t, applytest.File, c.ear, c.change)
 			var got []string
 			for _, f := range finds {
-				got = append(got, f.Level+" "+f.Code)
+				got = append(got, string(f.Level)+" "+f.Code)
 			}
 			if !strings.Contains(strings.Join(got, ", "), c.want) {
 				t.Errorf("%v, want %s", got, c.want)

@@ -8,8 +8,8 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -146,7 +146,7 @@ func TestUnknownHeat(t *testing.T) {
 		e.ID, e.BeforeLayer = "a", 5
 		res, out := applytest.Lay(t, blind, &plan.Plan{Format: plan.Format, Ears: []plan.Ear{e}})
 		if strings.Contains(out, "M104") || strings.Contains(out, "M109") ||
-			!slices.ContainsFunc(res.Findings, func(f layer.Finding) bool { return f.Code == "no-heat" }) {
+			!slices.ContainsFunc(res.Findings, func(f finding.Finding) bool { return f.Code == "no-heat" }) {
 			t.Errorf("%s: %v\n%s", e.Kind, res.Findings, applytest.Block(out, "a"))
 		}
 	}

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -13,7 +13,7 @@ import (
 // the state before it to the one behind it. n is the layer that the span begins in, crc the
 // sum of the lines left out, on which the block's seal goes on.
 func Skip(before, after gcode.State, m plan.Span, n int, box [4]gcode.Nano, p *plan.Plan, st Style,
-	crc uint32) ([]Line, []layer.Finding) {
+	crc uint32) ([]Line, []finding.Finding) {
 	c := &compiler{Script: Script{style: st, now: Frame}, was: after, goal: after, box: box,
 		plan: p, ear: &plan.Ear{ID: fmt.Sprintf("mute-%d", m.From), Land: plan.WhereItWas},
 		fold: Fold{Line: m.To + 1, Layer: n}}

@@ -3,8 +3,8 @@ package routine
 import (
 	"fmt"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -36,7 +36,7 @@ func (c *compiler) lift(mm float64) {
 	limit := gcode.FromMM(c.plan.Printer.Top)
 	if to > limit {
 		if limit < top+gcode.MM {
-			c.find(layer.Care, "lift-too-low", fmt.Sprintf("There is no room to lift: the print is at %s "+
+			c.find(finding.Care, "lift-too-low", fmt.Sprintf("There is no room to lift: the print is at %s "+
 				"mm and the printer ends at %g mm.", top, c.plan.Printer.Top))
 		}
 		to = limit
@@ -63,7 +63,7 @@ func (c *compiler) park(s plan.Step) {
 	if s.At != "" {
 		named, ok := pr.Places[s.At]
 		if !ok {
-			c.find(layer.Note, "park-moved", fmt.Sprintf("There is no place called %q for %s; the usual "+
+			c.find(finding.Note, "park-moved", fmt.Sprintf("There is no place called %q for %s; the usual "+
 				"park place is used.", clean(s.At), clean(pr.Called())))
 		} else {
 			at = named
@@ -81,7 +81,7 @@ func (c *compiler) park(s plan.Step) {
 		c.lift(keepClear)
 	}
 	if c.m.Pos[2] < c.was.Top+gcode.MM/2 && !c.clear(x, y) {
-		c.find(layer.Grave, "drag", "The head cannot be parked: there is no room to lift it over the "+
+		c.find(finding.Stop, "drag", "The head cannot be parked: there is no room to lift it over the "+
 			"part.")
 		return
 	}
@@ -89,14 +89,14 @@ func (c *compiler) park(s plan.Step) {
 		moved := false
 		for _, p := range Corners(pr.Bed) {
 			if !c.overPart(p[0], p[1]) {
-				c.find(layer.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
+				c.find(finding.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
 					"Y%s is used.", x, y, p[0], p[1]))
 				x, y, moved = p[0], p[1], true
 				break
 			}
 		}
 		if !moved {
-			c.find(layer.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is "+
+			c.find(finding.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is "+
 				"purged falls on it.")
 		}
 	}
@@ -137,7 +137,7 @@ func (c *compiler) unload(s plan.Step) {
 		}
 	}
 	if feeds && mm > fed {
-		c.find(layer.Note, "unload-shortened", fmt.Sprintf("The filament is drawn out by %s mm and no "+
+		c.find(finding.Note, "unload-shortened", fmt.Sprintf("The filament is drawn out by %s mm and no "+
 			"further, since no more is fed in; draw the rest out by hand.", fed))
 		mm = fed
 	}
@@ -177,7 +177,7 @@ func (c *compiler) purge(s plan.Step) {
 		return
 	}
 	if c.overPart(c.m.Pos[0], c.m.Pos[1]) {
-		c.find(layer.Care, "prime-on-part", "What is purged falls onto the part: the head stands over "+
+		c.find(finding.Care, "prime-on-part", "What is purged falls onto the part: the head stands over "+
 			"it.")
 	}
 	c.offPart()

@@ -5,8 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -69,7 +69,7 @@ func TestEveryStep(t *testing.T) {
 				t.Fatal(rname, err)
 			}
 			for _, f := range finds {
-				if f.Level == layer.Grave {
+				if f.Level == finding.Stop {
 					t.Errorf("%s, %s: %s", name, rname, f.Message)
 				}
 			}

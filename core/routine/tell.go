@@ -5,8 +5,8 @@ import (
 	"math"
 	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
 )
 
@@ -177,7 +177,7 @@ func (c *compiler) own(lines []string) {
 			c.offPart()
 		}
 		if c.plan.Printer.IgnoresStop(l) {
-			c.find(layer.Grave, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight "+
+			c.find(finding.Stop, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight "+
 				"on at your own line %s.", clean(c.plan.Printer.Called()), clean(l)))
 		}
 		c.ownLine(l, "your own line")
@@ -211,12 +211,12 @@ func (c *compiler) ownLine(l, why string) {
 	act := c.run(l, why, false)
 	switch act.Kind {
 	case gcode.Home, gcode.Probe:
-		c.find(layer.Grave, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the "+
+		c.find(finding.Stop, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the "+
 			"part on the bed.", l))
 	case gcode.Lay:
-		c.find(layer.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
+		c.find(finding.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
 	case gcode.Motors:
-		c.find(layer.Grave, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the "+
+		c.find(finding.Stop, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the "+
 			"printer would not know where it stands.", l))
 	}
 }
@@ -256,22 +256,22 @@ func (c *compiler) foresee() {
 		window += float64(cmd.Value('S'))/1e6 + float64(cmd.Value('P'))/1e9
 	}
 	if need := needs[c.ear.Kind]; !stops && handles && window < need {
-		c.find(layer.Care, "window-too-short", fmt.Sprintf("The printer waits %g s at ear %s and then "+
+		c.find(finding.Care, "window-too-short", fmt.Sprintf("The printer waits %g s at ear %s and then "+
 			"goes on by itself; %s takes about %g s. Let it wait longer, or let it stop.", window, c.ear.ID,
 			doing[c.ear.Kind], need))
 	}
 	if stops && c.plan.Printer.IgnoresStop(w) {
-		c.find(layer.Grave, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight on at "+
+		c.find(finding.Stop, "stop-ignored", fmt.Sprintf("When it was asked, %s went straight on at "+
 			"%s. Choose a stop word it waits at.", clean(c.plan.Printer.Called()), clean(w)))
 	} else if stops && !c.plan.Printer.KnowsStop(w) {
-		c.find(layer.Care, "unknown-command", fmt.Sprintf("Nothing says that %s knows the stop "+
+		c.find(finding.Care, "unknown-command", fmt.Sprintf("Nothing says that %s knows the stop "+
 			"word %s. A printer that does not know it goes on printing; try it once, then note it in the "+
 			"Kit.", clean(c.plan.Printer.Called()), clean(w)))
 	}
 	if f, ok := c.plan.Filaments[c.ear.Filament]; ok && c.ear.Kind == plan.Colour {
 		bed := math.Max(f.Bed[1], 0)
 		if now := float64(c.was.Bed()) / 1e6; bed > 0 && now > 0 && math.Abs(bed-now) >= 10 {
-			c.find(layer.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g "+
+			c.find(finding.Note, "bed-kept", fmt.Sprintf("%s would like the bed at %g °C; it stays at %g "+
 				"°C, so that the part does not come off.", clean(f.Name), bed, now))
 		}
 	}

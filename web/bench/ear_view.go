@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/web/book"
 	"dogear/web/fields"
@@ -31,7 +31,7 @@ type earView struct {
 	Swatches []swatch // of a colour change
 	Nozzle   string   // of a nozzle swap, mm
 	Lines    string   // of own lines
-	Findings []layer.Finding
+	Findings []finding.Finding
 
 	insertCard
 	stopCard

@@ -9,8 +9,8 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/foreign"
-	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/web/book"
 	"dogear/web/fields"
@@ -82,7 +82,7 @@ func (v *marginView) ears(b *book.Book, m *book.Marked, res *apply.Result, open 
 				x.Steps = append(x.Steps, st.Words(m.Plan, &bl.Ear))
 			}
 			for _, f := range bl.Findings {
-				if f.Level == layer.Grave || f.Level != layer.Note && !strings.HasPrefix(f.Code, "insert-") {
+				if f.Level == finding.Stop || f.Level != finding.Note && !strings.HasPrefix(f.Code, "insert-") {
 					x.Findings = append(x.Findings, f)
 				}
 			}
@@ -178,7 +178,7 @@ func (s *pages) earCard(c fiber.Ctx) error {
 }
 
 // sendMargin answers a change with the margin as it is now.
-func (s *pages) sendMargin(c fiber.Ctx, b *book.Book, said string, report ...layer.Finding) error {
+func (s *pages) sendMargin(c fiber.Ctx, b *book.Book, said string, report ...finding.Finding) error {
 	v, err := s.margin(c, b)
 	if err != nil {
 		return err

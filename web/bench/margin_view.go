@@ -3,7 +3,7 @@ package bench
 import (
 	"html/template"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/web/fields"
 	"dogear/web/site"
 )
@@ -47,7 +47,7 @@ type printerCard struct {
 
 // planCard is what came of a plan that was brought.
 type planCard struct {
-	Report    []layer.Finding
+	Report    []finding.Finding
 	Picture   template.URL // of the print that it was made for
 	PlanOf    string       // its file
 	OtherWhy  string       // why it is not laid on: it was made for another model
@@ -57,7 +57,7 @@ type planCard struct {
 // versionCard is to which slicings of its model the print belongs.
 type versionCard struct {
 	Versions []versionView
-	Carried  []layer.Finding // what became of the marks of the one before, until it is read
+	Carried  []finding.Finding // what became of the marks of the one before, until it is read
 }
 
 // foundCard is what the file came with.

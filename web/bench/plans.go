@@ -16,7 +16,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/release"
 	"dogear/store"
@@ -83,7 +83,7 @@ func (s *pages) openPlan(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var report []layer.Finding
+	var report []finding.Finding
 	onto := release.Onto{SHA256: b.Print.SHA256, Reanchor: true, Other: c.FormValue("other") != ""}
 	if p.File == nil || p.File.SHA256 == "" {
 		if report, err = apply.Reanchor(b.Src, b.Ix, p, b.Marks); err != nil {

@@ -10,9 +10,9 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/apply"
+	"dogear/core/finding"
 	"dogear/core/insert"
 	"dogear/core/landmark"
-	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/store"
 	"dogear/web/book"
@@ -136,7 +136,7 @@ func takes(b *book.Book, m *book.Marked, p *landmark.Pocket) []string {
 			continue
 		}
 		f := insert.Of(b.Ix, p, &part, 1, n)
-		if f.Level == layer.Grave || f.Side >= 1 {
+		if f.Level == finding.Stop || f.Side >= 1 {
 			continue
 		}
 		score := math.Abs(f.Side-0.15) + 0.03*math.Max(f.Above, 0)
@@ -249,7 +249,8 @@ func fits(b *book.Book, e *plan.Ear) []insert.Fit {
 
 // fitView is a sentence about how something sits, and in how many pockets.
 type fitView struct {
-	Level, Words string
+	Level finding.Level
+	Words string
 }
 
 // fitWords says each sentence once.
@@ -259,7 +260,7 @@ func fitWords(b *book.Book, e *plan.Ear, fits []insert.Fit) []fitView {
 			return nil
 		}
 		n, _ := apply.Place(b.Ix, e)
-		return []fitView{{layer.Care, fmt.Sprintf("No pocket that is closed later is open before layer "+
+		return []fitView{{finding.Care, fmt.Sprintf("No pocket that is closed later is open before layer "+
 			"%d; what goes in there lies free.", n)}}
 	}
 	var out []fitView

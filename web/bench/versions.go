@@ -11,6 +11,7 @@ import (
 	"dogear/core/apply"
 	"dogear/core/bind"
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/store"
 	"dogear/web/arrive"
@@ -40,7 +41,7 @@ func (s *pages) newer(c fiber.Ctx) error {
 
 // versions lists the slicings that a print belongs to, and what became of its
 // marks when it came.
-func (s *pages) versions(ctx context.Context, b *book.Book) ([]versionView, []layer.Finding,
+func (s *pages) versions(ctx context.Context, b *book.Book) ([]versionView, []finding.Finding,
 	error) {
 	ids, err := s.Store.Versions(ctx, b.Print.ID)
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/bind"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/plan"
 	"dogear/core/release"
@@ -86,7 +87,7 @@ func readBinding(q url.Values, kit *store.Kit,
 			fmt.Sprintf("at most %d pieces are bound at once", MostBound))
 	}
 	for _, name := range q["ok"] {
-		if release.CheckName(name) == nil && len(b.accept) < 20 {
+		if finding.CheckName(name) == nil && len(b.accept) < 20 {
 			b.accept = append(b.accept, name)
 		}
 	}

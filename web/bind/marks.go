@@ -5,7 +5,7 @@ import (
 	"errors"
 	"fmt"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/web/site"
 )
@@ -49,19 +49,19 @@ func (s *pages) along(ctx context.Context, b *binding, id int64) error {
 	if err != nil && !errors.Is(err, errNoEars) {
 		return err
 	}
-	var said []layer.Finding
-	note := func(level string, n int, what string) {
+	var said []finding.Finding
+	note := func(level finding.Level, n int, what string) {
 		if n > 0 {
 			ears := "ears"
 			if n == 1 {
 				ears = "ear"
 			}
-			said = append(said, layer.Finding{Level: level, Code: "bound",
+			said = append(said, finding.Finding{Level: level, Code: "bound",
 				Message: fmt.Sprintf("%d %s of the pieces %s.", n, ears, what)})
 		}
 	}
-	note(layer.Note, took, "came along")
-	note(layer.Care, left, "stayed behind: inside a layer, or at a joint")
+	note(finding.Note, took, "came along")
+	note(finding.Care, left, "stayed behind: inside a layer, or at a joint")
 	if said == nil {
 		return nil
 	}

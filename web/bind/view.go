@@ -7,10 +7,9 @@ import (
 	"slices"
 
 	"dogear/core/bind"
+	"dogear/core/finding"
 	"dogear/core/gcode"
-	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/release"
 	"dogear/core/routine"
 	"dogear/store"
 	"dogear/web/fields"
@@ -83,7 +82,7 @@ type boundView struct {
 
 // boundFinding is a finding with the address at which it is taken upon oneself.
 type boundFinding struct {
-	layer.Finding
+	finding.Finding
 	Accept string
 }
 
@@ -104,9 +103,9 @@ func (s *pages) boundView(ctx context.Context, b *binding) (*boundView, error) {
 		Blocked: r.Stopped() != nil}
 	for _, f := range r.Findings {
 		x := boundFinding{Finding: f}
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			with := *b
-			with.accept = append(slices.Clone(b.accept), release.Name(&f))
+			with.accept = append(slices.Clone(b.accept), f.Name())
 			x.Accept = with.address("/bind")
 		}
 		v.Findings = append(v.Findings, x)

@@ -10,7 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/figures"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/routine"
 	"dogear/store"
@@ -29,7 +29,7 @@ type editorView struct {
 	Kinds    []fields.Choice
 	Way      draw.WayView
 	Total    string
-	Findings []layer.Finding
+	Findings []finding.Finding
 	Said     string
 	Was      string // what the routine is, for the next change
 	Simple   *simpleView

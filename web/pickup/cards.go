@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/raster"
@@ -104,9 +105,9 @@ func (v *madeCard) fill(b *book.Book, m *book.Marked, c *pickup.Choice, r *relea
 			On: e.Verdict == pickup.Kept})
 	}
 	for _, f := range r.Findings {
-		name := release.Name(&f)
+		name := f.Name()
 		v.Findings = append(v.Findings, findingView{f, name, slices.Contains(c.Accept, name)})
-		v.Blocked = v.Blocked || f.Level == layer.Grave
+		v.Blocked = v.Blocked || f.Level == finding.Stop
 	}
 	if hit := r.Pickup.Refused; hit != nil {
 		x := draw.NewBedPlan(m.Plan.Printer, 220)

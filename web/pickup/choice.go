@@ -10,8 +10,8 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/pickup"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/fields"
@@ -202,7 +202,7 @@ func (s *pages) accept(c fiber.Ctx) error {
 			return "", say.Sentence(fiber.StatusUnprocessableEntity,
 				"to accept the risk, write: "+acceptWords)
 		}
-		if err := release.CheckName(name); err != nil {
+		if err := finding.CheckName(name); err != nil {
 			return "", say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 		}
 		if !slices.Contains(d.Choice.Accept, name) {

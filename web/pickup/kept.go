@@ -11,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
@@ -43,7 +44,7 @@ func (s *pages) makeKept(ctx context.Context, b *book.Book, m *book.Marked, r *r
 	k := madePickup{Name: pickupName(b, r, c), Edits: r.Edits, Seal: r.Seal(), Loose: c.LooseTop,
 		Height: say.Millimetres(r.Pickup.Start.Lies)}
 	for _, f := range r.Findings {
-		if f.Level != layer.Note {
+		if f.Level != finding.Note {
 			k.Warnings = append(k.Warnings, f.Message)
 		}
 	}

@@ -9,7 +9,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/figures"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/pickup"
 	"dogear/store"
 	"dogear/web/book"
@@ -90,7 +90,7 @@ type entryView struct {
 }
 
 type findingView struct {
-	layer.Finding
+	finding.Finding
 	Name     string // by which it is accepted
 	Accepted bool
 }

@@ -13,6 +13,7 @@ import (
 
 	"dogear/core/archive"
 	"dogear/core/figures"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/proof"
 	"dogear/web/arrive"
@@ -30,7 +31,7 @@ type byHandView struct {
 	ID       int64
 	Name     string
 	Report   *proof.Report
-	Findings []layer.Finding
+	Findings []finding.Finding
 	Stops    []string
 	Grave    int
 	Moves    string
@@ -80,7 +81,7 @@ func (s *pages) proveByHand(c fiber.Ctx) error {
 		v.Stops = append(v.Stops, fmt.Sprintf("%s on line %s, %s, %.1f mm above the part", st.Word,
 			figures.Count(st.Line), where, st.Lift))
 	}
-	for _, level := range []string{layer.Grave, layer.Care, layer.Note} {
+	for _, level := range []finding.Level{finding.Stop, finding.Care, finding.Note} {
 		for _, f := range r.Findings {
 			if f.Level == level {
 				v.Findings = append(v.Findings, f)
@@ -88,7 +89,7 @@ func (s *pages) proveByHand(c fiber.Ctx) error {
 		}
 	}
 	for _, f := range v.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			v.Grave++
 		}
 	}

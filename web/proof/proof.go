@@ -12,7 +12,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/figures"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/proof"
 	"dogear/core/release"
@@ -63,7 +63,7 @@ type proofView struct {
 
 // placed is a finding with where to look at it.
 type placed struct {
-	layer.Finding
+	finding.Finding
 	Name   string // by which it is accepted
 	Before int    // layer of the bench
 	Edited bool   // the line is one of the new file
@@ -74,7 +74,7 @@ type placed struct {
 // findings gathers what is to look at, the gravest first.
 func (v *proofView) findings(b *book.Book, r *release.Release) {
 	for _, f := range r.Findings {
-		p := placed{Finding: f, Name: release.Name(&f), Edited: f.Original > 0,
+		p := placed{Finding: f, Name: f.Name(), Edited: f.Original > 0,
 			Before: max(b.Ix.At(max(f.Original, f.Line)), 1)}
 		if f.Original > 0 {
 			p.Before = max(b.Ix.At(f.Original), 1)
@@ -87,17 +87,16 @@ func (v *proofView) findings(b *book.Book, r *release.Release) {
 			p.Before = r.Result.Blocks[p.Galley-1].Fold.Layer
 		}
 		p.Held = slices.ContainsFunc(r.Accepted,
-			func(o layer.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
+			func(o finding.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
 		v.Findings = append(v.Findings, p)
-		if f.Level == layer.Grave && v.Blocked == nil {
+		if f.Level == finding.Stop && v.Blocked == nil {
 			v.Blocked = &v.Findings[len(v.Findings)-1]
 		}
 	}
 	for _, f := range b.Ix.Findings {
 		v.Findings = append(v.Findings, placed{Finding: f, Before: max(b.Ix.At(f.Line), 1)})
 	}
-	rank := map[string]int{layer.Grave: 0, layer.Care: 1, layer.Note: 2}
-	slices.SortStableFunc(v.Findings, func(a, b placed) int { return rank[a.Level] - rank[b.Level] })
+	slices.SortStableFunc(v.Findings, func(a, b placed) int { return b.Level.Compare(a.Level) })
 	if v.Blocked != nil {
 		v.Blocked = &v.Findings[0]
 	}
@@ -193,7 +192,7 @@ func (s *pages) acceptProof(c fiber.Ctx) error {
 		return err
 	}
 	name := c.FormValue("name")
-	if err := release.CheckName(name); err != nil {
+	if err := finding.CheckName(name); err != nil {
 		return say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
 	back := c.FormValue("back") != ""

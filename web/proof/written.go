@@ -6,7 +6,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/site"
@@ -62,9 +62,9 @@ func (s *pages) writing(c fiber.Ctx) error {
 	v.Blocked, v.Name, v.Seal, v.Same = p.Blocked, outName(b, m, r.Result), r.Seal(), r.Report.Same
 	for _, f := range r.Findings {
 		switch f.Level {
-		case layer.Grave:
+		case finding.Stop:
 			v.More++
-		case layer.Care:
+		case finding.Care:
 			v.Care++
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"errors"
 
 	"dogear/core/apply"
-	"dogear/core/layer"
+	"dogear/core/finding"
 	"dogear/core/plan"
 	"dogear/core/release"
 	"dogear/store"
@@ -39,14 +39,14 @@ func (j *Jobs) carry(ctx context.Context, p store.Print, r *store.Reading) error
 	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(j.Store.Source(p),
 		r.Index, doc, r.Landmarks)
 	if errors.Is(err, release.ErrOtherModel) {
-		return j.Store.SaveCarried(ctx, p.ID, []layer.Finding{{Level: layer.Care,
+		return j.Store.SaveCarried(ctx, p.ID, []finding.Finding{{Level: finding.Care,
 			Code: "other-model", Line: 1, Message: "No marks were carried: " + err.Error() + "."}})
 	} else if err != nil {
 		return err
 	}
 	doc.File = nil
 	if report == nil {
-		report = []layer.Finding{}
+		report = []finding.Finding{}
 	}
 	if err := j.Store.Change(ctx, p.ID,
 		func(now *plan.Plan) error { *now = *doc; return nil }); err != nil {

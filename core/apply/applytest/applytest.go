@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/finding"
 	"dogear/core/layer"
 	"dogear/core/plan"
 )
@@ -68,7 +69,7 @@ func Lay(t testing.TB, file string, p *plan.Plan) (*apply.Result, string) {
 		t.Fatal(err)
 	}
 	for _, f := range res.Findings {
-		if f.Level == layer.Grave {
+		if f.Level == finding.Stop {
 			t.Fatal(f)
 		}
 	}
