@@ -13,9 +13,9 @@ import (
 
 // rank orders the packages: imports go to a lower rank only.
 var rank = map[string]int{
-	"figures": 0, "finding": 0, "gcode": 0, "archive": 0, "edit": 0, "layer": 1,
+	"figures": 0, "finding": 0, "mark": 0, "gcode": 0, "archive": 0, "edit": 1, "layer": 1,
 	"explain": 2, "place": 2, "raster": 2, "landmark": 3, "thread": 3,
-	"plan": 3, "insert": 4, "mark": 4, "routine": 5, "apply": 6, "apply/applytest": 7,
+	"plan": 3, "insert": 4, "routine": 5, "apply": 6, "apply/applytest": 7,
 	"proof": 7, "pickup": 7, "bind": 7, "cue": 7,
 	"proof/second": 8, "printer": 8, "watch": 0, "foreign": 8, "handshake": 9, "release": 10,
 }

@@ -10,6 +10,7 @@ import (
 
 	"dogear/core/finding"
 	"dogear/core/layer"
+	"dogear/core/mark"
 )
 
 // likeness gives a file the permissions and the owner of another.
@@ -81,7 +82,7 @@ func numberedBlocks(src layer.Source) bool {
 	for in.Scan() {
 		line := in.Bytes()
 		switch {
-		case bytes.HasPrefix(line, []byte("; dogear ")):
+		case mark.IsOurs(line):
 			inside = !bytes.HasSuffix(line, []byte(" ends"))
 		case inside && lineNumber.Match(line):
 			return true

@@ -293,9 +293,7 @@ func (r *Result) block(src layer.Source, off int64, lines []routine.Line) edit.E
 	if off == src.Size() && r.opens(src) {
 		lines, e.Text = routine.Reopen(lines), []byte(end)
 	}
-	for _, l := range lines {
-		e.Text = append(append(e.Text, l.Text...), end...)
-	}
+	routine.Append(&e, lines, end)
 	return e
 }
 

@@ -7,6 +7,7 @@ import (
 	"dogear/core/gcode"
 	"dogear/core/insert"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 	"dogear/core/routine"
 )
@@ -84,17 +85,17 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	id := b.Ear.ID
 	usual := at.Speed() * 100
 	s := routine.NewScript(at, st)
-	s.Note("; dogear slow "+id+": what closes over the opening", "a bridge wants to be laid slowly")
+	s.Mark(mark.Mark{Kind: mark.Slow, ID: id, Title: "what closes over the opening"}, "a bridge wants to be laid slowly")
 	s.Put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
 		fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
-	s.Seal("; dogear slow " + id + " ends")
+	s.Seal(mark.Mark{Kind: mark.Slow, ID: id})
 	if err := r.extra(src, ix, Extra{Ear: id, Line: first, Lines: s.Lines()}); err != nil {
 		return err
 	}
 	t := routine.NewScript(at, st)
-	t.Note("; dogear slow "+id+": over", "it is closed")
+	t.Mark(mark.EndsSlow(id), "it is closed")
 	t.Put(fmt.Sprintf("M220 S%.0f", usual), "speed as it was")
-	t.Seal("; dogear slow " + id + " ends")
+	t.Seal(mark.Mark{Kind: mark.Slow, ID: id})
 	r.Slows = append(r.Slows, [2]int64{first, last})
 	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.Lines(), early: true})
 }

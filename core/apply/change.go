@@ -193,18 +193,14 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st rou
 		ch := &c.Change
 		from, until := r.behind(c.From.Line, c.From.At), r.behind(c.Until.Line, c.Until.At)
 		a := routine.NewScript(from, st)
-		a.Note(fmt.Sprintf("; dogear change %s: %s", ch.ID,
-			routine.Clean(strings.ReplaceAll(ch.Words(), "°",
-				""))), "other print settings from here on")
+		a.Mark(mark.Mark{Kind: mark.Change, ID: ch.ID, Title: routine.Clean(strings.ReplaceAll(
+			ch.Words(), "°", ""))}, "other print settings from here on")
+		kept := mark.JSON(plan.RememberedChange{Change: *ch})
 		if !st.Plain {
-			for _, piece := range mark.Remember(struct {
-				Change plan.Change `json:"change"`
-			}{*ch}) {
-				a.Note(piece, "")
-			}
+			a.Remember(kept)
 		}
 		z := routine.NewScript(r.InForce(c.Until.Line, c.Until.At), st)
-		z.Note("; dogear back "+ch.ID+": as the file has it", "from here on as it was")
+		z.Mark(mark.Mark{Kind: mark.Back, ID: ch.ID, Title: "as the file has it"}, "from here on as it was")
 		if ch.Speed != 0 {
 			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed",
 				ch.Speed))
@@ -238,8 +234,8 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st rou
 			}
 			z.Put(word+routine.Word('S', gcode.Nano(back)), "nozzle as it was")
 		}
-		a.Seal("; dogear change " + ch.ID + " ends")
-		z.Seal("; dogear back " + ch.ID + " ends")
+		a.Seal(mark.Mark{Kind: mark.Change, ID: ch.ID, Kept: kept})
+		z.Seal(mark.Mark{Kind: mark.Back, ID: ch.ID})
 		c.Lines, c.Back = a.Lines(), z.Lines()
 	}
 	// Where one ends and another begins, the end comes first.

@@ -53,27 +53,28 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	if _, err := src.ReadAt(old, from); err != nil && int64(len(old)) != to-from {
 		return err
 	}
-	var out []byte
+	e := edit.Edit{Offset: from, Cut: to - from}
+	out := &e.Text
 	crc := uint32(0)
 	for line := range bytes.SplitAfterSeq(old, []byte("\n")) {
 		if len(line) > 0 {
-			out = append(append(out, mark.Muted...), line...)
+			e.Marks = append(e.Marks, mark.Placed{Line: int64(len(e.Marks)), Mark: mark.Mark{
+				Kind: mark.Muted}})
+			*out = append(*out, mark.MutedLine(line)...)
 			crc = mark.Sum(crc, bytes.TrimRight(line, "\r\n"))
 		}
 	}
 	open := false // the last line has no end of its own
-	if n := len(out); n > 0 && out[n-1] != '\n' {
-		out, open = append(out, r.LineEnd...), true
+	if n := len(*out); n > 0 && (*out)[n-1] != '\n' {
+		*out, open = append(*out, r.LineEnd...), true
 	}
 	lines, finds := routine.Skip(before, after, m, max(ix.At(m.From), 1), ix.Box, p, st, crc)
 	if open {
 		lines = routine.Reopen(lines)
 	}
-	for _, l := range lines {
-		out = append(append(out, l.Text...), r.LineEnd...)
-	}
+	routine.Append(&e, lines, r.LineEnd)
 	r.Mutes = append(r.Mutes, Muted{m, lines, finds})
 	r.Findings = append(r.Findings, finds...)
-	r.Edits = append(r.Edits, edit.Edit{Offset: from, Cut: to - from, Text: out})
+	r.Edits = append(r.Edits, e)
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 	"dogear/core/routine"
 )
@@ -363,7 +364,7 @@ func (w *lifter) flush() {
 // it is.
 func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) []routine.Line {
 	s := routine.NewScript(*at, w.style)
-	s.Note("; dogear over "+w.way.Ear+": "+title, why)
+	s.Mark(mark.Mark{Kind: mark.Over, ID: w.way.Ear, Title: title}, why)
 	if at.Inch {
 		s.Put("G21", "in millimetres")
 	}
@@ -378,7 +379,7 @@ func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) [
 	if at.Inch {
 		s.Put("G20", "inches, as the file had it")
 	}
-	s.Seal("; dogear over " + w.way.Ear + " ends")
+	s.Seal(mark.Mark{Kind: mark.Over, ID: w.way.Ear})
 	return s.Lines()
 }
 

@@ -43,7 +43,7 @@ func TestTakeOut(t *testing.T) {
 			t.Error("nothing is rewritten")
 		}
 		for _, l := range strings.Split(out, "\n") {
-			if strings.HasPrefix(l, mark.Kept) && len(l) > 96 {
+			if mark.IsOurs([]byte(l)) && len(l) > 96 {
 				t.Errorf("%s: %d bytes are too long a line: %s", name, len(l), l)
 			}
 		}
@@ -93,7 +93,7 @@ func TestTakeOutOfOthers(t *testing.T) {
 	}
 	if _, err := apply.TakeOut(strings.NewReader(strings.Repeat("; dogear ear a: b\n",
 		500))); !errors.Is(
-		err, apply.ErrFalse) {
+		err, mark.ErrFalse) {
 		t.Error(err)
 	}
 }

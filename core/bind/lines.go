@@ -21,36 +21,36 @@ func (b *Bound) herald(i int, m *Made, f *routine.Fold, e *plan.Ear, p *plan.Pla
 		b.Findings = append(b.Findings, m.Findings[len(m.Findings)-1])
 		return nil
 	}
-	text, err := b.bytes(below, at.Offset, u.Lines)
+	m.Herald = len(u.Lines)
+	put, err := b.put(below, at.Offset, u.Lines)
 	if err != nil {
 		return err
 	}
-	m.Herald = len(u.Lines)
 	at.Offset += b.base(i)
-	b.Edits = append(b.Edits, edit.Edit{Offset: at.Offset, Text: text})
+	put.Offset = at.Offset
+	b.Edits = append(b.Edits, put)
 	return nil
 }
 
-// bytes writes lines with the line end used in front of an offset of a piece.
-func (b *Bound) bytes(p *Piece, off int64, lines []routine.Line) ([]byte, error) {
+// put is the edit that writes lines with the line end used in front of an offset of a piece. Where
+// they go and what they replace is left to the caller.
+func (b *Bound) put(p *Piece, off int64, lines []routine.Line) (edit.Edit, error) {
+	var e edit.Edit
 	end := "\n"
 	var last [2]byte
 	if off >= 2 {
 		if _, err := p.Src.ReadAt(last[:], off-2); err != nil {
-			return nil, err
+			return e, err
 		}
 		if last[0] == '\r' {
 			end = "\r\n"
 		}
 	}
-	var out []byte
 	if off >= 2 && last[1] != '\n' {
-		out = append(out, end...) // the file ends in the middle of a line
+		e.Text = []byte(end) // the file ends in the middle of a line
 	}
-	for _, l := range lines {
-		out = append(append(out, l.Text...), end...)
-	}
-	return out, nil
+	routine.Append(&e, lines, end)
+	return e, nil
 }
 
 // count works out where the pieces lie in the file that is written.

@@ -172,12 +172,12 @@ func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
 			return err
 		}
 	}
-	text, err := b.bytes(below, one.Offset, m.Lines)
+	put, err := b.put(below, one.Offset, m.Lines)
 	if err != nil {
 		return err
 	}
-	b.Edits = append(b.Edits, edit.Edit{Offset: m.Offset,
-		Cut: b.base(i+1) + other.Offset - m.Offset, Text: text})
+	put.Offset, put.Cut = m.Offset, b.base(i+1)+other.Offset-m.Offset
+	b.Edits = append(b.Edits, put)
 	b.Joints = append(b.Joints, m)
 	return nil
 }
@@ -281,12 +281,12 @@ func (b *Bound) tail(p *plan.Plan) error {
 		return err
 	}
 	b.Findings = append(b.Findings, finds...)
-	text, err := b.bytes(last, from.Offset, b.Tail)
+	put, err := b.put(last, from.Offset, b.Tail)
 	if err != nil {
 		return err
 	}
-	b.Edits = append(b.Edits, edit.Edit{Offset: b.base(i) + from.Offset,
-		Cut: end.Offset - from.Offset, Text: text})
+	put.Offset, put.Cut = b.base(i)+from.Offset, end.Offset-from.Offset
+	b.Edits = append(b.Edits, put)
 	return nil
 }
 

@@ -16,6 +16,8 @@ import (
 	"fmt"
 	"io"
 	"sort"
+
+	"dogear/core/mark"
 )
 
 // Source is the original.
@@ -29,6 +31,9 @@ type Edit struct {
 	Offset int64
 	Cut    int64
 	Text   []byte
+	// Marks say what lines of Text are there for, as data: what is examined believes them and no
+	// comment. Lines count from 0; a line end that Text begins with, to end the line before, does not.
+	Marks []mark.Placed
 }
 
 // ErrOverlap is the cause when two edits want the same bytes, or bytes that

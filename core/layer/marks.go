@@ -30,11 +30,11 @@ type template struct {
 	position int               // of these, the one that grows; set for the clock
 	inner    int               // times it stood inside a layer
 	tail     int               // times it stood behind the last layer
-	occurs   []mark            // times it stood in a gap between two layers
+	occurs   []occurrence      // times it stood in a gap between two layers
 }
 
-// mark is one comment in the gap before a layer.
-type mark struct {
+// occurrence is one comment in the gap before a layer.
+type occurrence struct {
 	layer int // from 0
 	line  int64
 	order int        // position among the comments of its gap
@@ -56,7 +56,7 @@ type learner struct {
 
 type pendingMark struct {
 	id int
-	mark
+	occurrence
 }
 
 // comment takes in one comment or message line, with its leading sign.
@@ -64,7 +64,7 @@ func (l *learner) comment(text []byte, line int64, z gcode.Nano) int {
 	if len(text) > maxText {
 		return -1
 	}
-	var m mark
+	var m occurrence
 	m.line = line
 	h := uint64(14695981039346656037)
 	mix := func(b byte) { h = (h ^ uint64(b)) * 1099511628211 }
@@ -166,7 +166,7 @@ func (l *learner) settle(i int, opens bool) {
 			continue
 		}
 		p.layer = i
-		t.occurs = append(t.occurs, p.mark)
+		t.occurs = append(t.occurs, p.occurrence)
 	}
 	l.pending = l.pending[:0]
 	l.order = 0

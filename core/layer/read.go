@@ -1,12 +1,12 @@
 package layer
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"io"
 
 	"dogear/core/gcode"
+	"dogear/core/mark"
 )
 
 // Options say how to read. The zero value reads as most printers do.
@@ -312,39 +312,25 @@ func (r *reader) comment(s []byte, at int64) {
 	}
 }
 
-// blockKinds are how the comments begin that stand around what Dogear puts in, behind
-// the words that all of its comments begin with.
-var blockKinds = [][]byte{[]byte("ear "), []byte("heads-up "), []byte("mute"), []byte("over "),
-	[]byte("slow "),
-	[]byte("change "), []byte("back "), []byte("accepted"), []byte("was ")}
-
-// ours takes note of the comments that Dogear has written.
+// ours takes note of the comments that look as if Dogear had written them.
 func (r *reader) ours(s []byte) bool {
-	rest, ok := bytes.CutPrefix(s, []byte("; dogear "))
-	if !ok {
+	if !mark.IsOurs(s) {
 		return false
 	}
-	for _, kind := range blockKinds {
-		r.ix.Marked = r.ix.Marked || bytes.HasPrefix(rest, kind)
-	}
-	if rest, ok = bytes.CutPrefix(rest, []byte("ear ")); ok {
-		if id, end := bytes.CutSuffix(rest, []byte(" ends")); !end {
-			id, _, _ = bytes.Cut(rest, []byte(":"))
-			r.own.inEar = string(id)
-			r.ix.Ours++
-		} else if string(id) == r.own.inEar {
-			r.own.inEar = ""
-		}
-		return true
-	}
-	rest = s[len("; dogear "):]
+	m, _ := mark.Parse(s)
+	r.ix.Marked = r.ix.Marked || m.TakesOut()
 	switch {
-	case bytes.HasPrefix(rest, []byte("muted: ")):
+	case m.Kind == mark.Ear && !m.Ends:
+		r.own.inEar = m.ID
+		r.ix.Ours++
+	case m.Kind == mark.Ear && m.ID == r.own.inEar:
+		r.own.inEar = ""
+	case m.Kind == mark.Muted:
 		if r.line > r.own.muted+1 {
 			r.ix.Ours++
 		}
 		r.own.muted = r.line
-	case bytes.HasPrefix(rest, []byte("change ")) && !bytes.HasSuffix(rest, []byte(" ends")):
+	case m.Kind == mark.Change && !m.Ends:
 		r.ix.Ours++
 	}
 	return true

@@ -8,6 +8,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/raster"
 	"dogear/core/routine"
 )
@@ -50,7 +51,7 @@ func (w *writer) brim(z gcode.Nano) error {
 	}
 	feed = math.Round(min(feed, brimQuick))
 	perMM := wide * z.Millimetres() / (math.Pi * l.Diameter * l.Diameter / 4)
-	w.sc.Note(fmt.Sprintf("; dogear brim: %d loops round the loose top", n), "")
+	w.sc.Mark(mark.Mark{Kind: mark.Brim, Title: fmt.Sprintf("%d loops round the loose top", n)}, "")
 	length := 0.0
 	for _, loops := range raster.Round(w.ix, s.Layer, moves, away) {
 		for _, loop := range loops {
@@ -63,7 +64,7 @@ func (w *writer) brim(z gcode.Nano) error {
 			w.p.Brim = append(w.p.Brim, loop)
 		}
 	}
-	w.sc.Note("; dogear brim ends", "")
+	w.sc.Mark(mark.Mark{Kind: mark.Brim, Ends: true}, "")
 	w.p.Opening = append(w.p.Opening, Entry{Verdict: Added,
 		Now: fmt.Sprintf("brim: %d loops, %.2f m", n, length/1000),
 		Why: "holds the loose top on the bed; cut it off before you glue"})

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dogear/core/gcode"
+	"dogear/core/mark"
 	"dogear/core/routine"
 )
 
@@ -88,6 +89,9 @@ func (w *writer) easing() (string, int, error) {
 	if len(out) == 0 {
 		return "", 0, nil
 	}
-	out = append([]string{"; dogear ease ends here"}, out...)
+	out = append([]string{easeEnds.String()}, out...)
 	return strings.Join(out, "\n"), n, nil
 }
+
+// easeEnds stands where the rest is laid as the file has it.
+var easeEnds = mark.Mark{Kind: mark.Ease, ID: "ends here"}

@@ -8,6 +8,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/routine"
 )
 
@@ -29,7 +30,8 @@ func (w *writer) loose() error {
 				"themselves", s.Layer, i+1, ErrBelowBed)
 		}
 	}
-	w.sc.Note(fmt.Sprintf("; dogear loose top: layer %d and all above it, on the bed", s.Layer), "")
+	w.sc.Mark(mark.Mark{Kind: mark.LooseTop,
+		Title: fmt.Sprintf("layer %d and all above it, on the bed", s.Layer)}, "")
 	err := ix.Walk(w.src, 0, ix.Layers[0].Fold, func(line int64, text []byte, cmd *gcode.Command,
 		a *gcode.Act, m *gcode.Machine) bool {
 		t := strip(string(trimEnd(text)))

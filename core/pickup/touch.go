@@ -7,6 +7,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 	"dogear/core/routine"
 )
@@ -44,7 +45,8 @@ func TouchCheck(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice) (
 		c.Clearance = usualClearance
 	}
 	sc := routine.NewScript(gcode.State{}, routine.Style{Lower: ix.Lower})
-	sc.Note(fmt.Sprintf("; dogear touch check: three places of layer %d, at %s mm", n, z), "")
+	sc.Mark(mark.Mark{Kind: mark.Touch,
+		Title: fmt.Sprintf("three places of layer %d, at %s mm", n, z)}, "")
 	sc.Put("G21", "millimetres")
 	sc.Put("G90", "places count from the corner of the bed")
 	sc.Put("M83", "filament would count in steps; none is moved")
@@ -70,7 +72,7 @@ func TouchCheck(src layer.Source, ix *layer.Index, pr *plan.Printer, c Choice) (
 		ask(sc, pr, fmt.Sprintf("Place %d: do %g mm of paper just fit?", i+1, gap))
 		sc.Put(fmt.Sprintf("G1 %s F%d", routine.Word('Z', up), feedZ), "up")
 	}
-	sc.Note("; dogear touch check ends", "")
+	sc.Mark(mark.Mark{Kind: mark.Touch, Ends: true}, "")
 	return sc.Lines(), out, s, nil
 }
 

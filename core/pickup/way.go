@@ -8,6 +8,7 @@ import (
 
 	"dogear/core/finding"
 	"dogear/core/gcode"
+	"dogear/core/mark"
 	"dogear/core/raster"
 	"dogear/core/routine"
 )
@@ -30,11 +31,11 @@ func (w *writer) inPlace() error {
 	if s.Rest != nil {
 		from = fmt.Sprintf(", after the rest of line %d", s.Rest.Line)
 	}
-	w.sc.Note(fmt.Sprintf("; dogear pick-up: goes on with layer %d, line %d of the original%s",
-		s.Layer, s.Line, from), "")
+	w.sc.Mark(mark.Mark{Kind: mark.PickUp, Title: fmt.Sprintf("goes on with layer %d, line %d of the "+
+		"original%s", s.Layer, s.Line, from)}, "")
 	b := w.ix.Box
-	w.sc.Note(fmt.Sprintf("; dogear stands: X%s Y%s to X%s Y%s, %s high", b[0], b[1], b[2], b[3],
-		s.Top), "")
+	w.sc.Mark(mark.Mark{Kind: mark.Stands, Title: fmt.Sprintf("X%s Y%s to X%s Y%s, %s high", b[0], b[1],
+		b[2], b[3], s.Top)}, "")
 	w.addLine("G21", "millimetres")
 	w.addLine("G90", "places count from the corner of the bed")
 	w.addLine("M83", "filament counts in steps for a while")

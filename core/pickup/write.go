@@ -10,6 +10,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 	"dogear/core/raster"
 	"dogear/core/routine"
@@ -224,7 +225,7 @@ func (w *writer) opening(entries []Entry) {
 		said := e.Why != "" // comments pass without a word
 		switch e.Verdict {
 		case Muted:
-			w.sc.Note("; dogear left out: "+e.Was, e.Why)
+			w.sc.Mark(mark.Mark{Kind: mark.LeftOut, Title: e.Was}, e.Why)
 		case Changed:
 			w.sc.Put(e.Now, e.Why)
 		default:
@@ -291,20 +292,19 @@ func (w *writer) edits(res *apply.Result) error {
 			return err
 		}
 	}
-	w.sc.Note("; dogear pick-up ends: from here on the original", "")
-	var text []byte
-	for _, l := range w.sc.Lines() {
-		text = append(append(text, l.Text...), end...)
-	}
+	w.sc.Mark(mark.Mark{Kind: mark.PickUp, Ends: true, Title: "from here on the original"}, "")
+	e := edit.Edit{Cut: w.s.Offset}
+	routine.Append(&e, w.sc.Lines(), end)
 	w.p.Lines, w.p.Length = w.sc.Lines(), len(w.sc.Lines())
-	w.p.Edits = append(w.p.Edits, edit.Edit{Cut: w.s.Offset, Text: text})
+	w.p.Edits = append(w.p.Edits, e)
 	t, n, err := w.easing()
 	if err != nil {
 		return err
 	}
 	if n > 0 {
 		w.p.Edits = append(w.p.Edits, edit.Edit{Offset: w.ix.Layers[n-1].Offset,
-			Text: []byte(strings.ReplaceAll(t, "\n", end) + end)})
+			Text:  []byte(strings.ReplaceAll(t, "\n", end) + end),
+			Marks: []mark.Placed{{Mark: easeEnds}}})
 	}
 	if res != nil {
 		for _, e := range res.Edits {

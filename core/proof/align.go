@@ -132,14 +132,15 @@ func (q *queue) text(i int) string {
 // aligner follows two files line by line. Where they part, the nearest place is
 // looked for where three lines agree again.
 type aligner struct {
+	own  *Own // what the edited file says of itself
 	a, b *queue
 	out  Aligned
 	todo [][2]int // pieces of a place that was found: lines cut and put, then one that both have
 }
 
-func newAligner(original, edited Source) *aligner {
+func newAligner(original, edited Source, own *Own) *aligner {
 	seed := maphash.MakeSeed()
-	return &aligner{a: newQueue(original, seed), b: newQueue(edited, seed)}
+	return &aligner{own: own, a: newQueue(original, seed), b: newQueue(edited, seed)}
 }
 
 // held is how many lines are looked at ahead at the least.
@@ -191,12 +192,13 @@ func (l *aligner) next() (Change, bool, error) {
 // change lets go of lines that were cut and put in.
 func (l *aligner) change(di, dj int) Change {
 	c := Change{Offset: l.a.off}
-	from := l.b.off
+	from, line := l.b.off, l.b.line
 	l.a.drop(di)
 	l.b.drop(dj)
 	c.Cut = l.a.off - c.Offset
 	if l.b.off > from {
 		c.Put = io.NewSectionReader(l.b.src, from, l.b.off-from)
+		c.Marks = l.own.within(line, int64(dj))
 	}
 	return c
 }

@@ -9,7 +9,7 @@ import (
 
 // align finds what was inserted, removed and rewritten.
 func align(original, edited Source) (*Aligned, error) {
-	a := newAligner(original, edited)
+	a := newAligner(original, edited, &Own{})
 	for {
 		if _, more, err := a.next(); err != nil || !more {
 			return &a.out, err

@@ -45,7 +45,7 @@ func (c *comparer) differs(code, what string, line, was int64) {
 	if w.r.First == nil {
 		w.r.First = &First{Original: Place{Line: was}, Edited: Place{Line: line}, What: what}
 	}
-	if c.count[code]++; c.count[code] > mostOfOne {
+	if c.count[code]++; c.count[code] > maxOfOne {
 		return
 	}
 	text := upper(what)

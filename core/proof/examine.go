@@ -51,7 +51,7 @@ const (
 	hottest       = 300  // °C that a nozzle may have, where the Kit says nothing else
 	hottestBed    = 140
 	coldest       = 35 // °C down to which something cools in a warm room
-	mostOfOne     = 20 // findings of one code that are listed
+	maxOfOne      = 20 // findings of one code that are listed
 	waitClear     = 2  // mm above the part at which the head may wait
 	shortWait     = 2  // s that it may wait on the part
 	longWait      = 3600
@@ -152,7 +152,7 @@ func Millimetres(b [4]gcode.Nano) (out [4]float64) {
 }
 
 func (x *examiner) find(level finding.Level, code string, line int64, format string, args ...any) {
-	if x.counts[code]++; x.counts[code] > mostOfOne {
+	if x.counts[code]++; x.counts[code] > maxOfOne {
 		return
 	}
 	f := finding.Finding{Level: level, Code: code, Line: max(line, 1),

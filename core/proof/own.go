@@ -1,20 +1,19 @@
 package proof
 
 import (
-	"bytes"
+	"cmp"
 	"encoding/json"
-	"io"
+	"errors"
+	"fmt"
 	"math"
 	"slices"
-	"strings"
 
+	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
-
-// MutePrefix stands in front of a line that was left out.
-const MutePrefix = "; dogear muted: "
 
 // Otherwise is a run of lines of an edited file, both ends included, and what may
 // differ within it.
@@ -39,84 +38,53 @@ type marks struct {
 	jump   *Jump
 	tool   int32 // whose heat a change changes
 	open   map[string]*active
-	text   []byte  // that a block remembers
 	warm   []int64 // nozzle temperatures of the filament that is in
 }
 
-// mark is a comment of Dogear's own taken apart.
-type mark struct {
-	kind, id, rest string
-	ends           bool
-}
-
-func markIn(line []byte) (mark, bool) {
-	text, ok := strings.CutPrefix(string(bytes.TrimRight(line, "\r\n")), "; dogear ")
-	if !ok {
-		return mark{}, false
-	}
-	m := mark{rest: text}
-	text, m.ends = strings.CutSuffix(text, " ends")
-	m.kind, m.id, _ = strings.Cut(text, " ")
-	m.id, _, _ = strings.Cut(m.id, ":")
-	return m, true
-}
-
-// read follows one line.
-func (k *marks) read(w *walker, line []byte) {
-	m, ok := markIn(line)
-	if !ok {
-		return
-	}
-	switch m.kind {
-	case "ear", "change", "back", "over", "slow", "joint", "mute", "heads-up":
-		if k.inside = m.id; m.ends {
+// read follows a mark that was handed over as data, or stands in a block whose seal fits.
+func (k *marks) read(w *walker, m *mark.Mark) {
+	switch m.Kind {
+	case mark.Ear, mark.Change, mark.Back, mark.Over, mark.Slow, mark.Joint, mark.Mute, mark.HeadsUp:
+		if k.inside = m.ID; m.Ends {
 			k.inside = ""
 		}
 	}
-	switch m.kind {
-	case "bond":
-		k.bond = !m.ends
-	case "slow":
+	switch m.Kind {
+	case mark.Bond:
+		k.bond = !m.Ends
+	case mark.Slow:
 		switch {
-		case strings.HasSuffix(m.rest, ": over"):
+		case m.EndsIt():
 			delete(k.open, "slow")
-		case !m.ends:
+		case !m.Ends:
 			k.open["slow"] = &active{Otherwise: Otherwise{Speed: true}, began: true}
 		}
-	case "change":
-		if !m.ends {
-			k.text = nil
-			k.open[m.id], k.tool = &active{}, w.m.Tool
+	case mark.Change:
+		if !m.Ends {
+			k.open[m.ID], k.tool = &active{}, w.m.Tool
 			return
 		}
-		if a := k.open[m.id]; a != nil {
-			a.read(k.text)
+		if a := k.open[m.ID]; a != nil {
+			a.read(m.Kept)
 			a.began = true
 		}
-	case "back":
-		if !m.ends {
-			delete(k.open, m.id)
+	case mark.Back:
+		if !m.Ends {
+			delete(k.open, m.ID)
 		}
-	case "ease":
+	case mark.Ease:
 		delete(k.open, "ease")
-	case ">":
-		k.text = append(k.text, strings.TrimPrefix(m.rest, "> ")...)
-	case "ear":
-		if !m.ends {
-			k.text = nil
-			return
+	case mark.Ear:
+		if m.Ends {
+			k.ear(w, m.Kept)
 		}
-		k.ear(w)
 	}
 }
 
 // ear takes what a block remembers of its ear.
-func (k *marks) ear(w *walker) {
-	var e struct {
-		Ear      plan.Ear       `json:"ear"`
-		Filament *plan.Filament `json:"filament"`
-	}
-	if json.Unmarshal(k.text, &e) != nil {
+func (k *marks) ear(w *walker, text []byte) {
+	var e plan.Remembered
+	if json.Unmarshal(text, &e) != nil {
 		return
 	}
 	if e.Ear.Kind == plan.Colour && e.Ear.Filament != "" {
@@ -185,9 +153,7 @@ func (k *marks) inForce(w *walker, o, m *gcode.State) {
 
 // read takes what a change remembers of itself.
 func (a *active) read(text []byte) {
-	var k struct {
-		Change plan.Change `json:"change"`
-	}
+	var k plan.RememberedChange
 	if json.Unmarshal(text, &k) == nil {
 		a.set(k.Change)
 	}
@@ -198,88 +164,110 @@ func (a *active) set(c plan.Change) {
 	a.Speed, a.Flow, a.Fan, a.Heat = c.Speed != 0, c.Flow != 0, c.Fan != nil, c.Nozzle != 0
 }
 
-// Own is what a file that Dogear has written says of itself: where it lays
-// something otherwise than the original on purpose.
+// Own is what a file that Dogear has written says of itself in blocks whose seal fits: where it
+// lays something otherwise than the original on purpose.
 type Own struct {
 	Again   [][2]int64  // lines that lay something once more, both ends included
 	Changed []Otherwise // lines within which something is laid otherwise
 	ears    []marked
+	marks   []mark.Placed
+	broken  []mark.Placed // first lines of blocks whose seal does not fit
 }
 
 // Marks reads what Dogear has written into a file about itself.
-func Marks(r io.Reader) (*Own, error) {
+func Marks(src layer.Source) (*Own, error) {
 	o := &Own{}
-	lines := gcode.NewScanner(r)
-	var c gcode.Command
-	var kept []byte
+	var err error
+	if o.marks, o.broken, err = mark.Believed(src); errors.Is(err, mark.ErrFalse) {
+		o.marks = nil // where so much is made up nothing is believed
+	} else if err != nil {
+		return nil, err
+	}
 	open := map[string]int{} // changes that have not ended
-	line := int64(1)
-	for ; lines.Scan(&c); line++ {
-		if c.Letter != 0 || c.Comment == nil {
-			continue
-		}
-		m, ok := markIn(lines.Text())
-		if !ok {
-			continue
-		}
-		switch {
-		case m.kind == "bond" && m.ends:
-			if n := len(o.Again); n > 0 {
-				o.Again[n-1][1] = line
-			}
-		case m.kind == "bond":
-			o.Again = append(o.Again, [2]int64{line, line})
-		case m.kind == "slow" && strings.HasSuffix(m.rest, ": over"):
-			if at, ok := open["slow"]; ok {
-				o.Changed[at].Lines[1] = line
-				delete(open, "slow")
-			}
-		case m.kind == "slow" && !m.ends:
-			open["slow"] = len(o.Changed)
-			o.Changed = append(o.Changed, Otherwise{Lines: [2]int64{line, line}, Speed: true})
-		case m.kind == "change" && !m.ends:
-			kept = nil
-			open[m.id] = len(o.Changed)
-			o.Changed = append(o.Changed, Otherwise{Lines: [2]int64{line, line}})
-		case m.kind == "change":
-			if at, ok := open[m.id]; ok {
-				var a active
-				a.read(kept)
-				a.Lines = o.Changed[at].Lines
-				o.Changed[at] = a.Otherwise
-			}
-			kept = nil
-		case m.kind == "back" && m.ends:
-			if at, ok := open[m.id]; ok {
-				o.Changed[at].Lines[1] = line
-				delete(open, m.id)
-			} else { // a pick-up that begins within a change
-				o.Changed = append(o.Changed, Otherwise{[2]int64{1, line}, true, true, true, true})
-			}
-		case m.kind == ">":
-			kept = append(kept, strings.TrimPrefix(m.rest, "> ")...)
-		case m.kind == "ear" && m.ends:
-			if e, ok := remember(kept, line); ok {
-				o.ears = append(o.ears, e)
-			}
-			kept = nil
-		case m.kind == "ear":
-			kept = nil
-		}
+	for i := range o.marks {
+		o.read(&o.marks[i], open)
 	}
 	for id, at := range open { // to the end of the file
 		if id != "slow" {
-			o.Changed[at].Lines[1] = line
+			o.Changed[at].Lines[1] = math.MaxInt64
 		}
 	}
 	slices.SortFunc(o.Changed, func(a, b Otherwise) int { return int(a.Lines[0] - b.Lines[0]) })
-	return o, lines.Err()
+	return o, nil
 }
 
-// ours reads the marks of a file, when it has any.
-func ours(src layer.Source, ix *layer.Index) (*Own, error) {
-	if ix.Ours == 0 {
-		return &Own{}, nil
+// read follows one mark. open has the changes that have not ended yet.
+func (o *Own) read(m *mark.Placed, open map[string]int) {
+	line := m.Line
+	begin := func(id string, what Otherwise) {
+		open[id] = len(o.Changed)
+		what.Lines = [2]int64{line, line}
+		o.Changed = append(o.Changed, what)
 	}
-	return Marks(io.NewSectionReader(src, 0, src.Size()))
+	end := func(id string) bool {
+		at, ok := open[id]
+		if ok {
+			o.Changed[at].Lines[1] = line
+			delete(open, id)
+		}
+		return ok
+	}
+	switch {
+	case m.Kind == mark.Bond && m.Ends:
+		if n := len(o.Again); n > 0 {
+			o.Again[n-1][1] = line
+		}
+	case m.Kind == mark.Bond:
+		o.Again = append(o.Again, [2]int64{line, line})
+	case m.EndsIt():
+		end("slow")
+	case m.Kind == mark.Slow && !m.Ends:
+		begin("slow", Otherwise{Speed: true})
+	case m.Kind == mark.Change && !m.Ends:
+		begin(m.ID, Otherwise{})
+	case m.Kind == mark.Change:
+		if at, ok := open[m.ID]; ok {
+			var a active
+			a.read(m.Kept)
+			a.Lines = o.Changed[at].Lines
+			o.Changed[at] = a.Otherwise
+		}
+	case m.Kind == mark.Back && m.Ends:
+		if !end(m.ID) { // a pick-up that begins within a change
+			o.Changed = append(o.Changed, Otherwise{[2]int64{1, line}, true, true, true, true})
+		}
+	case m.Kind == mark.Ear && m.Ends:
+		if e, ok := remember(m.Kept, line); ok {
+			o.ears = append(o.ears, e)
+		}
+	}
+}
+
+// within returns the marks of a run of lines, counted from its first one.
+func (o *Own) within(from, n int64) []mark.Placed {
+	lo, _ := slices.BinarySearchFunc(o.marks, from, func(m mark.Placed, l int64) int {
+		return cmp.Compare(m.Line, l)
+	})
+	var out []mark.Placed
+	for _, m := range o.marks[lo:] {
+		if m.Line >= from+n {
+			break
+		}
+		m.Line -= from
+		out = append(out, m)
+	}
+	return out
+}
+
+// distrust says which blocks look like ours and are not, since their seals do not fit.
+func (o *Own) distrust() []finding.Finding {
+	var out []finding.Finding
+	for i := range o.broken[:min(len(o.broken), maxOfOne)] {
+		m := &o.broken[i]
+		out = append(out, finding.Finding{Level: finding.Care, Code: "seal-broken", Line: m.Line,
+			Message: fmt.Sprintf("The comments say that Dogear has written this (%s %s), but the seal does "+
+				"not fit: somebody has changed it, or made it up. Nothing it says of itself is believed.",
+				m.Kind, m.ID)})
+	}
+	return out
 }

@@ -223,13 +223,13 @@ func (c *comparer) unmatched(j *region, gone, new []step, paired bool) {
 	w := c.w
 	gone, new = c.wholeSteps(j, gone), c.doubled(new)
 	if paired && len(gone) == len(new) {
-		for n := range min(len(gone), mostOfOne) {
+		for n := range min(len(gone), maxOfOne) {
 			c.differs("move-changed", howChanged(&gone[n], &new[n], w.jump.Shift), new[n].line, gone[n].line)
 		}
 		return
 	}
 	n := min(len(gone), len(new))
-	for k := range min(n, mostOfOne) {
+	for k := range min(n, maxOfOne) {
 		c.differs("move-changed", howChanged(&gone[k], &new[k], w.jump.Shift), new[k].line, gone[k].line)
 	}
 	if rest := gone[n:]; len(rest) > 0 {

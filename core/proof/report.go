@@ -113,6 +113,7 @@ func Check(ctx context.Context, k *Work) (*Report, error) {
 			c.Jump = nil
 		}
 		if len(e.Text) > 0 {
+			c.Marks = e.Marks
 			c.Put = bytes.NewReader(e.Text)
 		}
 		return c, true, nil
@@ -149,7 +150,7 @@ func (w *walker) report() (*Report, error) {
 // are the same file, it is examined as it is.
 func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.Index,
 	pr *plan.Printer) (*Report, error) {
-	own, err := ours(edited, ixE)
+	own, err := Marks(edited)
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +161,7 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 	x := newExaminer(ixO, pr, in)
 	w := newWalker(ctx, original, ixO, x)
 	w.r.Same = true
-	al := newAligner(original, edited)
+	al := newAligner(original, edited, own)
 	parted := false
 	w.next = func() (Change, bool, error) {
 		c, more, err := al.next()
@@ -181,7 +182,7 @@ func Prove(ctx context.Context, original, edited layer.Source, ixO, ixE *layer.I
 		r.Findings, r.Stops = append(one.Findings, r.Findings...), one.Stops
 	}
 	r.texts(original, edited, ixO, ixE)
-	r.Findings = append(r.Findings, fits...)
+	r.Findings = append(append(r.Findings, fits...), own.distrust()...)
 	r.inside(ixO, original)
 	r.reading(ixO, ixE, parted)
 	if parted {

@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 )
 
 // Change is a place where the edited file leaves the original: Cut bytes at
@@ -17,6 +18,7 @@ type Change struct {
 	Offset, Cut int64
 	Put         io.ReadSeeker // nil for nothing
 	Jump        *Jump         // set where the original goes on elsewhere behind it
+	Marks       []mark.Placed // what lines of Put are there for; see [edit.Edit]
 }
 
 // Jump says what the original is behind a change when the lines that were cut
@@ -272,6 +274,7 @@ func (w *walker) replaced(c *Change) error {
 			return err
 		}
 		w.puts.Reset(c.Put)
+		first, marks := w.mLine+1, c.Marks
 		for w.puts.Scan(&w.c) {
 			line := w.puts.Text()
 			if skip && len(bytes.TrimRight(line, "\r\n")) == 0 {
@@ -284,7 +287,12 @@ func (w *walker) replaced(c *Change) error {
 			}
 			w.mLine++
 			if w.c.Letter == 0 {
-				w.marks.read(w, line)
+				for len(marks) > 0 && first+marks[0].Line < w.mLine {
+					marks = marks[1:]
+				}
+				if len(marks) > 0 && first+marks[0].Line == w.mLine {
+					w.marks.read(w, &marks[0].Mark)
+				}
 				continue
 			}
 			before := w.m.State
@@ -308,9 +316,11 @@ func (w *walker) replaced(c *Change) error {
 	return nil
 }
 
-// mutedIn returns the lines that stand as muted among those put in.
+// mutedIn returns the lines that are left out on purpose, as they stand among those put in.
 func mutedIn(c *Change) ([][]byte, error) {
-	if c.Cut == 0 || c.Put == nil {
+	marks := slices.DeleteFunc(slices.Clone(c.Marks),
+		func(m mark.Placed) bool { return m.Kind != mark.Muted })
+	if c.Cut == 0 || c.Put == nil || len(marks) == 0 {
 		return nil, nil
 	}
 	if _, err := c.Put.Seek(0, io.SeekStart); err != nil {
@@ -318,10 +328,13 @@ func mutedIn(c *Change) ([][]byte, error) {
 	}
 	var out [][]byte
 	lines := bufio.NewReader(c.Put)
-	for {
+	for n := int64(0); ; n++ {
 		line, err := lines.ReadBytes('\n')
-		if rest, ok := bytes.CutPrefix(line, []byte(MutePrefix)); ok {
-			out = append(out, bytes.TrimRight(rest, "\r\n"))
+		for len(marks) > 0 && marks[0].Line < n {
+			marks = marks[1:]
+		}
+		if rest, ok := mark.MutedText(line); ok && len(marks) > 0 && marks[0].Line == n {
+			out = append(out, rest)
 		}
 		if err == io.EOF {
 			return out, nil

@@ -33,6 +33,7 @@ import (
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/proof"
@@ -324,14 +325,14 @@ func (r *Release) say(src layer.Source, ix *layer.Index) error {
 	if ix != nil && ix.LineEnds == "crlf" {
 		end = "\r\n"
 	}
-	var lines []routine.Line
-	lines = append(lines, routine.Line{Text: "; dogear accepted: somebody has taken upon themselves"})
+	sc := routine.NewScript(gcode.State{}, routine.Style{})
+	sc.Mark(mark.Mark{Kind: mark.Accepted, Title: "somebody has taken upon themselves"}, "")
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
-		lines = append(lines, routine.Line{Text: "; " + f.Name() + " " + routine.Clean(f.Message)})
+		sc.Note("; "+f.Name()+" "+routine.Clean(f.Message), "")
 	}
-	lines = append(lines, routine.Line{Text: "; dogear accepted ends"})
-	e, err := routine.AtEnd(src, lines, end)
+	sc.Seal(mark.Mark{Kind: mark.Accepted})
+	e, err := routine.AtEnd(src, sc.Lines(), end)
 	if err != nil {
 		return err
 	}

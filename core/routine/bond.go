@@ -7,6 +7,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
@@ -47,7 +48,7 @@ func (c *compiler) bond(flow float64) {
 	c.announce()
 	c.comeWarm()
 	c.even()
-	c.note("; dogear bond "+c.ear.ID, "the layer below once more, thinly, so that the next one sticks")
+	c.Mark(mark.Mark{Kind: mark.Bond, ID: c.ear.ID}, "the layer below once more, thinly, so that the next one sticks")
 	c.fan()
 	debt, held, high := c.m.Debt, c.m.Pulled, c.m.Pos[2]
 	hop := min(c.was.Top+hopBy, gcode.FromMM(c.plan.Printer.Top))
@@ -73,7 +74,7 @@ func (c *compiler) bond(flow float64) {
 	if to := max(high, hop); to > c.m.Pos[2] {
 		c.addLine(fmt.Sprintf("G1 %s F%d", word('Z', to-c.m.Off[2]), FeedZ), "up")
 	}
-	c.note("; dogear bond "+c.ear.ID+" ends", "the bond pass ends here")
+	c.Mark(mark.Mark{Kind: mark.Bond, ID: c.ear.ID, Ends: true}, "the bond pass ends here")
 }
 
 // level brings a path to the top of its layer: a sloped start is laid level. It returns

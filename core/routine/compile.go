@@ -7,6 +7,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
@@ -136,13 +137,17 @@ func (c *compiler) compile(last bool) error {
 		c.warm = 0 // the piece that comes says itself how hot it wants to be
 	}
 	c.all = len(c.steps) > 0 && plan.DoesItAll(p.StopOf(e))
-	begins, ends := "; dogear ear "+e.ID+": "+c.title(), "; dogear ear "+e.ID+" ends"
+	begins, ends := mark.Mark{Kind: mark.Ear, ID: e.ID, Title: c.title()}, mark.Mark{Kind: mark.Ear,
+		ID: e.ID}
 	if f.Joint != nil {
-		begins, ends = "; dogear joint "+e.ID+": "+clean(f.Joint.Title), "; dogear joint "+e.ID+" ends"
+		begins.Kind, begins.Title, ends.Kind = mark.Joint, clean(f.Joint.Title), mark.Joint
 	}
-	c.note(begins, "ours begins here")
-	if !st.Plain && f.Joint == nil {
-		c.keep()
+	c.Mark(begins, "ours begins here")
+	if f.Joint == nil {
+		ends.Kept = c.remembered()
+	}
+	if !st.Plain {
+		c.remember(ends.Kept)
 	}
 	c.metric()
 	c.countSteps("filament counts in steps while we are away")

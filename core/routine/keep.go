@@ -4,11 +4,12 @@ import (
 	"encoding/json"
 
 	"dogear/core/mark"
+	"dogear/core/plan"
 )
 
-// keep writes the ear as comments.
-func (c *compiler) keep() {
-	k := mark.Ear{Ear: *c.ear}
+// remembered is what the block of the ear remembers of it.
+func (c *compiler) remembered() []byte {
+	k := plan.Remembered{Ear: *c.ear}
 	if f, ok := c.plan.Filaments[k.Ear.Filament]; ok {
 		k.Filament = &f
 	}
@@ -24,7 +25,15 @@ func (c *compiler) keep() {
 			k.Ear.Routine, _ = json.Marshal(r)
 		}
 	}
-	for _, l := range mark.Remember(k) {
+	return mark.JSON(k)
+}
+
+// remember writes it as comments.
+func (c *Script) remember(text []byte) {
+	for _, l := range mark.Remember(text) {
 		c.note(l, "")
 	}
 }
+
+// Remember writes what the block of a change remembers of it.
+func (c *Script) Remember(text []byte) { c.remember(text) }

@@ -9,6 +9,7 @@ import (
 
 	"dogear/core/gcode"
 	"dogear/core/layer"
+	"dogear/core/mark"
 )
 
 // Line is one inserted line, without its line end, and why it is there.
@@ -20,6 +21,7 @@ type Line struct {
 	From, To [3]gcode.Nano
 	Filament gcode.Nano // it moves, mm
 	Purge    bool       // it pushes out filament that is wiped off
+	Mark     *mark.Mark // it is; nil for all other lines
 }
 
 // mostPieces bounds the lines that one movement of the filament becomes.
@@ -61,6 +63,12 @@ func (c *Script) Lines() []Line { return c.lines }
 
 // Note adds a line that no machine carries out.
 func (c *Script) Note(text, why string) { c.note(text, why) }
+
+// Mark adds a mark of ours.
+func (c *Script) Mark(m mark.Mark, why string) {
+	c.note(m.String(), why)
+	c.lines[len(c.lines)-1].Mark = &m
+}
 
 // Put adds a line and carries it out; the reason stands behind it.
 func (c *Script) Put(text, why string) { c.addLine(text, why) }

@@ -6,6 +6,7 @@ import (
 
 	"dogear/core/finding"
 	"dogear/core/gcode"
+	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
@@ -21,7 +22,7 @@ func Skip(before, after gcode.State, m plan.Span, n int, box [4]gcode.Nano, p *p
 	c.m.Top = after.Top // what lies there may be lower now, never higher
 	c.pulled = before.Debt
 	c.m.KeepE = p.Dialect().KeepE
-	c.note(fmt.Sprintf("; dogear mute %d-%d", m.From, m.To),
+	c.Mark(mark.Mark{Kind: mark.Mute, ID: fmt.Sprintf("%d-%d", m.From, m.To)},
 		"the lines above are left out; this goes on as if they had run")
 	if !same(&before, &after) { // else there is nothing to put right
 		c.metric()
@@ -30,7 +31,7 @@ func Skip(before, after gcode.State, m plan.Span, n int, box [4]gcode.Nano, p *p
 		c.restore()
 		c.check()
 	}
-	c.sealWith(crc, fmt.Sprintf("; dogear mute %d ends", m.From))
+	c.sealWith(crc, mark.Mark{Kind: mark.Mute, ID: fmt.Sprint(m.From)})
 	return c.lines, c.finds
 }
 

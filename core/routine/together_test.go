@@ -10,7 +10,6 @@ import (
 	"dogear/core/apply"
 	"dogear/core/apply/applytest"
 	"dogear/core/edit"
-	"dogear/core/mark"
 	"dogear/core/plan"
 )
 
@@ -40,7 +39,7 @@ func several(t *testing.T, p *plan.Plan) (*apply.Result, []string) {
 	var out []string
 	for i := range res.Blocks {
 		for _, l := range res.Blocks[i].Lines {
-			if !strings.HasPrefix(l.Text, "; dogear >") && !strings.HasPrefix(l.Text, mark.Seal) {
+			if !strings.HasPrefix(l.Text, "; dogear >") && !strings.HasPrefix(l.Text, "; dogear seal ") {
 				out = append(out, l.Text)
 			}
 		}

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"dogear/core/gcode"
+	"dogear/core/mark"
 	"dogear/core/plan"
 	"dogear/core/raster"
 	"dogear/core/routine"
@@ -20,14 +21,14 @@ type BedPlan struct {
 	X, Y, BW, BH   float64 // the bed
 	OX, OY         float64 // the origin
 	HasOrigin      bool
-	Park           mark
-	Places         []mark
+	Park           spot
+	Places         []spot
 	PX, PY, PW, PH float64 // the part, when it is drawn
 	HX, HY, HR     float64 // the head's block at a place, and its reach
 	BX, BY         float64 // where it would hit
 }
 
-type mark struct {
+type spot struct {
 	X, Y float64
 	Name string
 	Left bool // its name stands to the left
@@ -52,8 +53,8 @@ func NewBedPlan(p *plan.Printer, px float64) BedPlan {
 	v := BedPlan{W: w, H: h, X: x(p.Bed[0]), Y: y(p.Bed[3]), BW: x(p.Bed[2]) - x(p.Bed[0]),
 		BH: y(p.Bed[1]) - y(p.Bed[3]), OX: x(0), OY: y(0)}
 	v.HasOrigin = v.OX >= 0 && v.OX <= w && v.OY >= 0 && v.OY <= h
-	at := func(name string, xy [2]float64) mark {
-		m := mark{min(max(x(xy[0]), 4), w-4), min(max(y(xy[1]), 4), h-4), name, false, false}
+	at := func(name string, xy [2]float64) spot {
+		m := spot{min(max(x(xy[0]), 4), w-4), min(max(y(xy[1]), 4), h-4), name, false, false}
 		m.Left, m.Low = m.X > w/2, m.Y > bedRoom+12
 		return m
 	}
@@ -208,8 +209,8 @@ func staysOf(lines []routine.Line, pos [3]gcode.Nano, goes func(to [3]gcode.Nano
 	bond := false
 	for i := range lines {
 		l := &lines[i]
-		if strings.HasPrefix(l.Text, "; dogear bond ") {
-			bond = !strings.HasSuffix(l.Text, " ends")
+		if m := l.Mark; m != nil && m.Kind == mark.Bond {
+			bond = !m.Ends
 		}
 		if bond {
 			continue

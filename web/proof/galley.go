@@ -9,6 +9,7 @@ import (
 	"dogear/core/explain"
 	"dogear/core/figures"
 	"dogear/core/gcode"
+	"dogear/core/mark"
 	"dogear/core/routine"
 	"dogear/web/book"
 	"dogear/web/draw"
@@ -51,7 +52,7 @@ func mutedLines(b *book.Book, mu apply.Muted) (extra, error) {
 	err := b.Ix.Walk(b.Src, b.Ix.At(mu.Span.From), end+1,
 		func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 			if line >= mu.Span.From {
-				x.Lines = append(x.Lines, galleyLine{Line: line, Code: "; dogear muted: " + say.Show(text),
+				x.Lines = append(x.Lines, galleyLine{Line: line, Code: say.Show(mark.MutedLine(text)),
 					Words: "left out: " + explain.Line(c, a, m)})
 			}
 			return true
@@ -185,7 +186,7 @@ func (s *pages) galley(b *book.Book, m *book.Marked, res *apply.Result, i int) (
 	remembered, long := 0, len(blk.Lines) > mostOurs
 	for k := range blk.Lines {
 		l := &blk.Lines[k]
-		if strings.HasPrefix(l.Text, "; dogear > ") {
+		if _, ok := mark.Remembers([]byte(l.Text)); ok {
 			if remembered++; remembered == 1 {
 				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: l.Text + " …",
 					Words: "what this ear is, so that it can be edited when the file is opened again"})
