@@ -11,15 +11,14 @@ import (
 	"slices"
 	"testing"
 
-	"dogear/core/edit"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/core/printer"
 	"dogear/core/proof"
-	"dogear/core/release"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -56,8 +55,8 @@ func TestCutMoves(t *testing.T) {
 			if random.IntN(2) == 0 {
 				c.DX, c.DZ = 0.3, 0.05
 			}
-			r, err := release.Pickup(context.Background(), src, ix, &plan.Plan{Format: plan.Format}, nil, c,
-				release.Asked{})
+			r, err := gate.Pickup(context.Background(), src, ix, &plan.Plan{Format: plan.Format}, nil, c,
+				gate.Asked{})
 			if err != nil {
 				t.Fatalf("%s, %s, %+v: %v", part, dialect, c, err)
 			}
@@ -65,11 +64,11 @@ func TestCutMoves(t *testing.T) {
 			if f != nil && f.Code == "drag" && (part == "ballast" || part == "piles") {
 				continue // a wall half a layer higher stands beside it: refused
 			}
-			if f != nil || !r.Report.Same {
-				t.Fatalf("%s, %s, %+v: %v, %+v", part, dialect, c, f, r.Report)
+			if f != nil || !r.Report().Same {
+				t.Fatalf("%s, %s, %+v: %v, %+v", part, dialect, c, f, r.Report())
 			}
 			var out bytes.Buffer
-			if _, err := edit.Write(&out, src, r.Edits); err != nil {
+			if _, err := r.Write(&out); err != nil {
 				t.Fatal(err)
 			}
 			laid, p := print(t, out.Bytes(), nil)
@@ -205,12 +204,12 @@ func TestCutMuted(t *testing.T) {
 	p := &plan.Plan{Format: plan.Format, Printer: plan.Generic(),
 		Mutes: []plan.Span{{From: line, To: line}}}
 	c := pickup.Choice{Start: pickup.Mid, Line: line, Along: 40, Z: pickup.ByTouch}
-	_, err := release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
+	_, err := gate.Pickup(context.Background(), src, ix, p, nil, c, gate.Asked{})
 	if !errors.Is(err, pickup.ErrCutChanged) {
 		t.Errorf("the rest of a muted move would be laid: %v", err)
 	}
 	c.Along = 0
-	if _, err = release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{}); err != nil {
+	if _, err = gate.Pickup(context.Background(), src, ix, p, nil, c, gate.Asked{}); err != nil {
 		t.Error(err)
 	}
 }

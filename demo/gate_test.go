@@ -7,10 +7,10 @@ import (
 	"math"
 	"testing"
 
+	"dogear/core/gate"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/release"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -36,8 +36,8 @@ func TestPickupsPassTheGate(t *testing.T) {
 					if c.DZ < 0 && ix.Kind == layer.Vase {
 						continue // the spiral would begin inside the turn below
 					}
-					r, err := release.Pickup(context.Background(), bytes.NewReader(file), ix, nil, nil, c,
-						release.Asked{})
+					r, err := gate.Pickup(context.Background(), bytes.NewReader(file), ix, nil, nil, c,
+						gate.Asked{})
 					if err != nil {
 						t.Fatal(fmt.Sprintf("%+v", c), err)
 					}

@@ -10,12 +10,11 @@ import (
 	"strings"
 	"testing"
 
-	"dogear/core/edit"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/plan"
-	"dogear/core/release"
 	"dogear/demo"
 	"dogear/demo/demotest"
 )
@@ -33,15 +32,15 @@ func TestGentlePickups(t *testing.T) {
 			{Start: pickup.Next, Layer: n, LooseTop: true, Gentle: true,
 				Ease: pickup.Ease{Layers: 2, Speed: 60}},
 		} {
-			r, err := release.Pickup(context.Background(), src, ix, &plan.Plan{Format: plan.Format}, nil, c,
-				release.Asked{})
+			r, err := gate.Pickup(context.Background(), src, ix, &plan.Plan{Format: plan.Format}, nil, c,
+				gate.Asked{})
 			if errors.Is(err, pickup.ErrBelowBed) {
 				continue
 			}
 			if err != nil {
 				t.Fatalf("%s, %s: %v", part, dialect, err)
 			}
-			for _, f := range r.Findings {
+			for _, f := range r.Findings() {
 				if part == "wiped" && c.LooseTop && f.Code == "below-bed" {
 					continue // a tower beside it would be laid below the bed: refused
 				}
@@ -50,10 +49,10 @@ func TestGentlePickups(t *testing.T) {
 				}
 			}
 			var out bytes.Buffer
-			if _, err := edit.Write(&out, src, r.Edits); err != nil {
+			if _, err := r.Write(&out); err != nil {
 				t.Fatal(err)
 			}
-			at, err := ix.StateAt(src, r.Pickup.Start.Line)
+			at, err := ix.StateAt(src, r.Pickup().Start.Line)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -81,11 +80,11 @@ func TestBrims(t *testing.T) {
 		src := bytes.NewReader(file)
 		c := pickup.Choice{Start: pickup.Next, Layer: 1 + random.IntN(len(ix.Layers)-2), LooseTop: true,
 			Gentle: random.IntN(2) == 0, DX: float64(random.IntN(3)) - 1}
-		make := func(brim float64) (*release.Release, []byte) {
+		make := func(brim float64) (*gate.Release, []byte) {
 			c.Brim = brim
 			p := &plan.Plan{Format: plan.Format, Printer: plan.Generic()}
 			p.Printer.Bed, p.Printer.Assumed = [4]float64{-50, -50, 400, 400}, false
-			r, err := release.Pickup(context.Background(), src, ix, p, nil, c, release.Asked{})
+			r, err := gate.Pickup(context.Background(), src, ix, p, nil, c, gate.Asked{})
 			if errors.Is(err, pickup.ErrBelowBed) {
 				return nil, nil
 			}
@@ -93,7 +92,7 @@ func TestBrims(t *testing.T) {
 				t.Fatalf("%s, %s: %v", part, dialect, err)
 			}
 			var out bytes.Buffer
-			if _, err := edit.Write(&out, src, r.Edits); err != nil {
+			if _, err := r.Write(&out); err != nil {
 				t.Fatal(err)
 			}
 			return r, out.Bytes()
@@ -103,17 +102,17 @@ func TestBrims(t *testing.T) {
 		if with == nil || without.Stopped() != nil {
 			return
 		}
-		for _, f := range with.Findings {
+		for _, f := range with.Findings() {
 			if f.Level == finding.Stop {
 				t.Errorf("%s, %s, %+v: %s: %s", part, dialect, c, f.Code, f.Message)
 			}
 		}
-		rest := file[without.Pickup.Start.Offset:]
+		rest := file[without.Pickup().Start.Offset:]
 		if bytes.HasSuffix(plain, rest) != bytes.HasSuffix(brimmed, rest) {
 			t.Errorf("%s, %s: behind the brim the file is another", part, dialect)
 		}
 		is, mm := filamentOf(t, brimmed)-filamentOf(t, plain), 0.0
-		for _, l := range with.Pickup.Brim {
+		for _, l := range with.Pickup().Brim {
 			mm += l.Length()
 		}
 		l := &ix.Layers[c.Layer]
@@ -151,16 +150,16 @@ func TestBelowBed(t *testing.T) {
 	for _, d := range dialects(t) {
 		file, _ := demo.Slice(demo.Wiped(), d)
 		ix := index(t, file)
-		r, err := release.Pickup(context.Background(), bytes.NewReader(file), ix,
+		r, err := gate.Pickup(context.Background(), bytes.NewReader(file), ix,
 			&plan.Plan{Format: plan.Format}, nil, pickup.Choice{Start: pickup.Next, Layer: 6,
-				LooseTop: true}, release.Asked{})
+				LooseTop: true}, gate.Asked{})
 		if errors.Is(err, pickup.ErrBelowBed) {
 			continue
 		}
 		if err != nil {
 			t.Fatal(d.Name, err)
 		}
-		if got := codesOf(r.Findings, finding.Stop); !slices.Equal(got, []string{"below-bed"}) {
+		if got := codesOf(r.Findings(), finding.Stop); !slices.Equal(got, []string{"below-bed"}) {
 			t.Errorf("%s: it is laid below the bed, and stops for %v", d.Name, got)
 		}
 	}

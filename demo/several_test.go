@@ -9,8 +9,8 @@ import (
 	"slices"
 	"testing"
 
+	"dogear/core/gate"
 	"dogear/core/plan"
-	"dogear/core/release"
 )
 
 // TestSeveralAtOneFold puts two to four ears of random kinds, routines and stop words on the
@@ -66,14 +66,14 @@ func TestSeveralAtOneFold(t *testing.T) {
 				t.Errorf("ear %s comes back: %v", b.Ear.ID, got)
 			}
 		}
-		r, err := release.Plan(context.Background(), src, ix, p, nil, release.Asked{})
+		r, err := gate.Plan(context.Background(), src, ix, p, nil, gate.Asked{})
 		if err != nil {
 			t.Fatal(err)
 		}
 		if f := r.Stopped(); f != nil {
 			t.Errorf("%s on line %d: %s", f.Code, f.Line, f.Message)
 		}
-		if !r.Report.Same {
+		if !r.Report().Same {
 			t.Error("not the same plastic")
 		}
 	})

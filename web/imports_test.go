@@ -17,7 +17,7 @@ const page = 5
 // rank orders the packages: imports go to a lower rank only.
 var rank = map[string]int{
 	"say": 0, "cache": 0, "conn": 0, "hub": 0, "assets": 0,
-	"draw": 1, "fields": 1, "book": 1, "gate": 1, "views": 1,
+	"draw": 1, "fields": 1, "book": 1, "views": 1,
 	"reading": 2, "picture": 2, "site": 3, "arrive": 4,
 	"access": page, "bench": page, "bind": page, "cuesheet": page, "diary": page, "kit": page,
 	"lines": page, "pickup": page, "proof": page, "rehearse": page, "shelf": page, "watch": page,

@@ -13,9 +13,9 @@ import (
 	"testing"
 	"time"
 
+	"dogear/app/runner"
 	"dogear/core/archive"
 	"dogear/demo"
-	"dogear/web/gate"
 	"dogear/web/webtest"
 )
 
@@ -62,7 +62,7 @@ func TestSoak(t *testing.T) {
 	time.Sleep(long / 4)
 	before := look()
 	all.Wait()
-	time.Sleep(gate.Grace/10 + 500*time.Millisecond)
+	time.Sleep(runner.Grace/10 + 500*time.Millisecond)
 	after := look()
 	t.Logf("%v turns; MB, goroutines, files: %v at a quarter, %v at the end", turns, before, after)
 	if after.heap > before.heap*3/2+24 || after.goroutines > before.goroutines+20 ||

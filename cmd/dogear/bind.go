@@ -12,8 +12,8 @@ import (
 
 	"dogear/core/bind"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/plan"
-	"dogear/core/release"
 )
 
 type bindCmd struct {
@@ -90,11 +90,11 @@ func (c *bindCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	r, err := release.Bind(context.Background(), pieces, joints, p, ask)
+	r, err := gate.Bind(context.Background(), pieces, joints, p, ask)
 	if err != nil {
 		return refuse("pieces", err)
 	}
-	b := r.Bound
+	b := r.Bound()
 	if err := stopped(r); err != nil {
 		return err
 	}
@@ -104,7 +104,7 @@ func (c *bindCmd) Run() error {
 				"written to", c.Out))
 		}
 	}
-	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: r.Findings}
+	rep := bindReport{Format: "dogear-bind/1", Out: c.Out, Findings: r.Findings()}
 	for i, q := range b.Pieces {
 		from := 0.0
 		if q.From > 1 {
@@ -138,7 +138,7 @@ func (c *bindCmd) Run() error {
 			fmt.Fprintf(os.Stderr, "joint at %.2f mm, lines %d to %d\n", j.Z, j.OutLines[0], j.OutLines[1])
 		}
 	}
-	say(r.Findings)
+	say(r.Findings())
 	return nil
 }
 

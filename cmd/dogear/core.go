@@ -16,11 +16,11 @@ import (
 	"dogear/core/edit"
 	"dogear/core/figures"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/insert"
 	"dogear/core/landmark"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/release"
 )
 
 type layersCmd struct {
@@ -132,7 +132,7 @@ func (c *applyCmd) Run() error {
 		return err
 	}
 	defer d.close()
-	r, err := released(d, p, release.Onto{Reanchor: c.Reanchor, Other: c.Other}, ask)
+	r, err := released(d, p, gate.Onto{Reanchor: c.Reanchor, Other: c.Other}, ask)
 	if err != nil {
 		return err
 	}
@@ -146,8 +146,8 @@ func (c *applyCmd) Run() error {
 
 // asked reads the findings that are taken upon oneself, and shows how far the
 // examination is where somebody looks.
-func asked(accept []string) (release.Asked, error) {
-	ask := release.Asked{Accept: accept}
+func asked(accept []string) (gate.Asked, error) {
+	ask := gate.Asked{Accept: accept}
 	for _, a := range accept {
 		if err := finding.CheckName(a); err != nil {
 			return ask, refuse("usage", err)
@@ -200,14 +200,14 @@ func optionsOf(p *plan.Plan) layer.Options { return layer.Options{Dialect: p.Dia
 
 // released applies a plan to a file and has it examined; one that was made for another
 // file only when that is asked for. What stands against writing it is an error.
-func released(d *document, p *plan.Plan, onto release.Onto, ask release.Asked) (*release.Release,
+func released(d *document, p *plan.Plan, onto gate.Onto, ask gate.Asked) (*gate.Release,
 	error) {
 	return releasedIn(context.Background(), d, p, onto, ask)
 }
 
 // releasedIn does so until a context ends.
-func releasedIn(ctx context.Context, d *document, p *plan.Plan, onto release.Onto,
-	ask release.Asked) (*release.Release, error) {
+func releasedIn(ctx context.Context, d *document, p *plan.Plan, onto gate.Onto,
+	ask gate.Asked) (*gate.Release, error) {
 	var marks *landmark.Report
 	var err error
 	if insert.Wanted(p) || slices.ContainsFunc(p.Ears,
@@ -224,18 +224,18 @@ func releasedIn(ctx context.Context, d *document, p *plan.Plan, onto release.Ont
 	if marks != nil {
 		pockets = marks.Pockets
 	}
-	r, err := release.Plan(ctx, d.src, d.ix, p, pockets, ask)
-	if errors.Is(err, release.ErrMarked) {
+	ask.First = moved
+	r, err := gate.Plan(ctx, d.src, d.ix, p, pockets, ask)
+	if errors.Is(err, gate.ErrMarked) {
 		return nil, refuse("written-by-dogear", fmt.Errorf("%s: %w", d.name, err))
 	} else if err != nil {
 		return nil, refuse("plan", err)
 	}
-	r.Findings = append(append([]finding.Finding{}, moved...), r.Findings...)
 	return r, stopped(r)
 }
 
 // moveOnto fits a plan to the file it is laid onto.
-func moveOnto(d *document, p *plan.Plan, onto release.Onto,
+func moveOnto(d *document, p *plan.Plan, onto gate.Onto,
 	marks *landmark.Report) ([]finding.Finding, error) {
 	if p.File == nil || p.File.SHA256 == "" {
 		return nil, nil
@@ -246,10 +246,10 @@ func moveOnto(d *document, p *plan.Plan, onto release.Onto,
 	}
 	moved, err := onto.Move(d.src, d.ix, p, marks)
 	switch {
-	case errors.Is(err, release.ErrOtherFile):
+	case errors.Is(err, gate.ErrOtherFile):
 		return nil, refuse("other-file", fmt.Errorf("%w; say --reanchor to apply it to this one by "+
 			"height", err))
-	case errors.Is(err, release.ErrOtherModel):
+	case errors.Is(err, gate.ErrOtherModel):
 		return nil, refuse("other-model", fmt.Errorf("%w; say --other-model to apply it all the same",
 			err))
 	case err != nil:
@@ -259,20 +259,20 @@ func moveOnto(d *document, p *plan.Plan, onto release.Onto,
 }
 
 // stopped is the refusal of a release that may not be written; nil when it may.
-func stopped(r *release.Release) error {
+func stopped(r *gate.Release) error {
 	terminal.done("examining")
 	f := r.Stopped()
 	if f == nil {
 		return nil
 	}
 	more := 0
-	for i := range r.Findings {
-		if r.Findings[i].Level == finding.Stop {
+	for _, o := range r.Findings() {
+		if o.Level == finding.Stop {
 			more++
 		}
 	}
 	text := f.Message
-	if f.Ear != "" && r.Result != nil && slices.ContainsFunc(r.Result.Blocks,
+	if f.Ear != "" && r.Result() != nil && slices.ContainsFunc(r.Result().Blocks,
 		func(b apply.Block) bool { return b.Ear.ID == f.Ear }) {
 		text = "Ear " + f.Ear + ": " + text
 	}
@@ -286,10 +286,10 @@ func stopped(r *release.Release) error {
 	return &refusal{Code: f.Code, Line: f.Line, Err: errors.New(text)}
 }
 
-func reportOf(d *document, r *release.Release, out string) *editReport {
-	res := r.Result
+func reportOf(d *document, r *gate.Release, out string) *editReport {
+	res := r.Result()
 	rep := &editReport{Format: "dogear-edit/1", Out: out, Ears: []earReport{},
-		Rewritten: append([]apply.Rewritten{}, res.Rewritten...), Findings: r.Findings}
+		Rewritten: append([]apply.Rewritten{}, res.Rewritten...), Findings: r.Findings()}
 	for i, b := range res.Blocks {
 		l := &d.ix.Layers[b.Fold.Layer-1]
 		e := earReport{ID: b.Ear.ID, Before: b.Fold.Line, OutLines: res.OutLines(i),
@@ -320,7 +320,7 @@ func pocketsFor(d *document, p *plan.Plan) ([]landmark.Pocket, error) {
 // the files that are read for it, the original first; d is that one, when what is written
 // of it goes into the archive that it came in.
 func writeRelease(out string, read []string, force, renumber bool, d *document,
-	r *release.Release) (int64, error) {
+	r *gate.Release) (int64, error) {
 	n := int64(0)
 	err := create(out, read, force, func(w io.Writer) error {
 		count := &counted{w: w}
@@ -337,7 +337,7 @@ func writeRelease(out string, read []string, force, renumber bool, d *document,
 
 // write writes a release, with new line numbers on request: those mean nothing to
 // the machine that was examined.
-func write(w io.Writer, r *release.Release, renumber bool) error {
+func write(w io.Writer, r *gate.Release, renumber bool) error {
 	if !renumber {
 		_, err := r.Write(w)
 		return err

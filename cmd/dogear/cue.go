@@ -9,7 +9,7 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/cue"
-	"dogear/core/release"
+	"dogear/core/gate"
 	"dogear/web/cuesheet"
 )
 
@@ -46,7 +46,7 @@ func (c *cueCmd) Run() error {
 		return err
 	}
 	defer d.close()
-	moved, err := moveOnto(d, p, release.Onto{Reanchor: c.Reanchor, Other: c.Other}, nil)
+	moved, err := moveOnto(d, p, gate.Onto{Reanchor: c.Reanchor, Other: c.Other}, nil)
 	if err != nil {
 		return err
 	}

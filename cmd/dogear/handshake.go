@@ -8,10 +8,10 @@ import (
 	"strings"
 
 	"dogear/core/figures"
+	"dogear/core/gate"
 	"dogear/core/handshake"
 	"dogear/core/plan"
 	"dogear/core/printer"
-	"dogear/core/release"
 )
 
 type handshakeCmd struct {
@@ -51,7 +51,7 @@ func (c *handshakeCmd) Run() error {
 		}
 		pr, read = p.Printer, append(read, c.Plan)
 	}
-	r, f, err := release.Handshake(context.Background(), pr, c.Word)
+	r, f, err := gate.Handshake(context.Background(), pr, c.Word)
 	if err != nil {
 		return refuse("handshake", err)
 	}

@@ -10,8 +10,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"dogear/core/gate"
 	"dogear/core/plan"
-	"dogear/core/release"
 )
 
 // origSuffix is what stands behind the name of a file as it was.
@@ -22,7 +22,7 @@ type inPlaceHow struct {
 	ctx context.Context // nil for one that never ends
 	plated
 	renumber, other bool
-	ask             release.Asked
+	ask             gate.Asked
 	// patience says whether a file in which nothing says that it is over has been waited
 	// for long enough; nil waits for none.
 	patience func() bool
@@ -127,11 +127,11 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 	if err := base.findOriginal(); err != nil {
 		return nil, err
 	}
-	r, err := releasedIn(how.ctx, base.doc, p, release.Onto{Reanchor: true, Other: how.other}, how.ask)
+	r, err := releasedIn(how.ctx, base.doc, p, gate.Onto{Reanchor: true, Other: how.other}, how.ask)
 	if err != nil {
 		return nil, err
 	}
-	if len(r.Edits) == 0 {
+	if !r.Edited() {
 		return nil, refuse("not-placed", fmt.Errorf("nothing of the plan has a place in %s; it is left "+
 			"as it is", file))
 	}
@@ -179,7 +179,7 @@ func inPlaceOnce(file string, was *seenFile, p *plan.Plan, how inPlaceHow) (*edi
 
 // writeBeside writes the edited file, and closes it. It returns its digest, and whether it
 // holds just what the file d holds.
-func writeBeside(made *os.File, d *document, r *release.Release, how inPlaceHow, rep *editReport) (
+func writeBeside(made *os.File, d *document, r *gate.Release, how inPlaceHow, rep *editReport) (
 	digest string, same bool, err error) {
 	sum, content := sha256.New(), sha256.New()
 	count, inner := &counted{w: io.MultiWriter(made, sum, until{how.ctx})}, int64(0)

@@ -11,9 +11,9 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/edit"
+	"dogear/core/gate"
 	"dogear/core/layer"
 	"dogear/core/plan"
-	"dogear/core/release"
 )
 
 // original is a file as the slicer wrote it.
@@ -32,7 +32,7 @@ type original struct {
 
 // loses reports marks that somebody else has put into the file and that the plan does not
 // put there again.
-func (o *original) loses(p *plan.Plan, r *release.Release) error {
+func (o *original) loses(p *plan.Plan, r *gate.Release) error {
 	if o.taken == nil {
 		return nil
 	}
@@ -53,8 +53,8 @@ func (o *original) loses(p *plan.Plan, r *release.Release) error {
 		line  int64
 	}
 	put := map[place]bool{}
-	for i := range r.Result.Blocks {
-		n, line := apply.Place(o.doc.ix, &r.Result.Blocks[i].Ear)
+	for i := range r.Result().Blocks {
+		n, line := apply.Place(o.doc.ix, &r.Result().Blocks[i].Ear)
 		put[place{n, line}] = true
 	}
 	lost := 0

@@ -9,9 +9,9 @@ import (
 	"strings"
 
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/release"
 )
 
 type pickupCmd struct {
@@ -186,21 +186,26 @@ func (c *pickupCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	r, err := release.Pickup(context.Background(), d.src, d.ix, nil, nil, ch, ask)
+	for _, t := range belief.Contradicts {
+		same := ch
+		at, err := pickup.Find(d.src, d.ix, &same)
+		if err != nil {
+			return refuse("pickup", err)
+		}
+		ask.Last = append(ask.Last, finding.Finding{Level: finding.Care, Code: "contradiction",
+			Line: at.Line, Message: t})
+	}
+	r, err := gate.Pickup(context.Background(), d.src, d.ix, nil, nil, ch, ask)
 	if err != nil {
 		return refuse("pickup", err)
 	}
-	p := r.Pickup
-	for _, t := range belief.Contradicts {
-		r.Findings = append(r.Findings, finding.Finding{Level: finding.Care, Code: "contradiction",
-			Line: p.Start.Line, Message: t})
-	}
+	p := r.Pickup()
 	if err := stopped(r); err != nil {
 		return err
 	}
 	rep := pickupReport{Format: "dogear-pickup/1", Out: c.Out,
 		Opening: append([]pickup.Entry{},
-			p.Opening...), Candidates: cand, Findings: r.Findings, Seal: r.Seal()}
+			p.Opening...), Candidates: cand, Findings: r.Findings(), Seal: r.Seal()}
 	s := &p.Start
 	rep.Start.Layer, rep.Start.Line = s.Layer, s.Line
 	rep.Start.X, rep.Start.Y, rep.Start.Z, rep.Start.E = s.At.Pos[0].Millimetres(),
@@ -220,7 +225,7 @@ func (c *pickupCmd) Run() error {
 	if rep.Seal != "" {
 		fmt.Fprintln(os.Stderr, rep.Seal)
 	}
-	say(r.Findings)
+	say(r.Findings())
 	return nil
 }
 
@@ -286,7 +291,7 @@ func (c *touchCmd) Run() error {
 	if err != nil {
 		return err
 	}
-	r, t, err := release.Touch(context.Background(), d.src, d.ix, nil, ch, release.Asked{})
+	r, t, err := gate.Touch(context.Background(), d.src, d.ix, nil, ch, gate.Asked{})
 	if err != nil {
 		return refuse("touch", err)
 	}

@@ -33,7 +33,7 @@ type Edit struct {
 	Text   []byte
 	// Marks say what lines of Text are there for, as data: what is examined believes them and no
 	// comment. Lines count from 0; a line end that Text begins with, to end the line before, does not.
-	Marks []mark.Placed
+	Marks []mark.Placed `json:",omitempty"`
 }
 
 // ErrOverlap is the cause when two edits want the same bytes, or bytes that

@@ -9,12 +9,12 @@ import (
 	"strings"
 	"testing"
 
+	"dogear/core/gate"
 	"dogear/core/gcode"
 	"dogear/core/handshake"
 	"dogear/core/layer"
 	"dogear/core/plan"
 	"dogear/core/printer"
-	"dogear/core/release"
 )
 
 // watch is somebody who stands beside a printer with a handshake: it lets the file run, goes
@@ -113,7 +113,7 @@ func TestCircle(t *testing.T) {
 			}
 			pr := plan.Generic()
 			pr.Assumed = false
-			r, f, err := release.Handshake(context.Background(), pr, nil)
+			r, f, err := gate.Handshake(context.Background(), pr, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -9,13 +9,13 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
-	"dogear/core/release"
+	"dogear/core/gate"
 	"dogear/web/say"
 )
 
 // Send sends a file that may be written; of one that may not it says why. A download that
 // was broken off goes on where it was, as long as the file is the same.
-func Send(c fiber.Ctx, name string, r *release.Release) error {
+func Send(c fiber.Ctx, name string, r *gate.Release) error {
 	if f := r.Stopped(); f != nil {
 		return say.Sentence(fiber.StatusConflict, "the file was not written: "+f.Message)
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/archive"
-	"dogear/core/release"
+	"dogear/core/gate"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/say"
@@ -121,7 +121,7 @@ func mean(m image.Image, part image.Rectangle) color.RGBA {
 }
 
 // SendBack sends what was written of a print, in the archive that it came in if there is one.
-func SendBack(s *site.Site, c fiber.Ctx, b *book.Book, name string, r *release.Release) error {
+func SendBack(s *site.Site, c fiber.Ctx, b *book.Book, name string, r *gate.Release) error {
 	kept, err := s.Store.Pack(c.Context(), b.Print.ID)
 	if errors.Is(err, store.ErrNone) || err == nil && r.Stopped() != nil {
 		return Send(c, name, r)

@@ -17,8 +17,8 @@ import (
 	"dogear/core/apply"
 	"dogear/core/edit"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/plan"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/arrive"
 	"dogear/web/book"
@@ -84,12 +84,12 @@ func (s *pages) openPlan(c fiber.Ctx) error {
 		return err
 	}
 	var report []finding.Finding
-	onto := release.Onto{SHA256: b.Print.SHA256, Reanchor: true, Other: c.FormValue("other") != ""}
+	onto := gate.Onto{SHA256: b.Print.SHA256, Reanchor: true, Other: c.FormValue("other") != ""}
 	if p.File == nil || p.File.SHA256 == "" {
 		if report, err = apply.Reanchor(b.Src, b.Ix, p, b.Marks); err != nil {
 			return err
 		}
-	} else if report, err = onto.Move(b.Src, b.Ix, p, b.Marks); errors.Is(err, release.ErrOtherModel) {
+	} else if report, err = onto.Move(b.Src, b.Ix, p, b.Marks); errors.Is(err, gate.ErrOtherModel) {
 		return s.askOther(c, b, text, err)
 	} else if err != nil {
 		return err

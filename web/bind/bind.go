@@ -10,7 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/bind"
-	"dogear/core/release"
+	"dogear/core/gate"
 	"dogear/store"
 	"dogear/web/arrive"
 	"dogear/web/conn"
@@ -111,7 +111,7 @@ func (s *pages) bindShelf(c fiber.Ctx) error {
 }
 
 // bound binds what an address says, and has it examined.
-func (s *pages) bound(c fiber.Ctx) (*binding, *release.Release, error) {
+func (s *pages) bound(c fiber.Ctx) (*binding, *gate.Release, error) {
 	b, err := s.binding(c)
 	if err != nil {
 		return nil, nil, err

@@ -14,9 +14,9 @@ import (
 
 	"dogear/core/bind"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/gcode"
 	"dogear/core/plan"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/fields"
@@ -243,7 +243,7 @@ func (b *binding) address(path string) string {
 }
 
 // joined binds what is chosen, and has it examined.
-func (s *pages) joined(ctx context.Context, b *binding) (*release.Release, error) {
+func (s *pages) joined(ctx context.Context, b *binding) (*gate.Release, error) {
 	var joints []bind.Joint
 	for _, c := range b.joints {
 		j := bind.Joint{DZ: c.DZ}
@@ -265,15 +265,18 @@ func (s *pages) joined(ctx context.Context, b *binding) (*release.Release, error
 	if err != nil {
 		return nil, err
 	}
-	a := s.Gate.Ask(key, key, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	a, err := s.Examine(key, key, func(ctx context.Context, ask gate.Asked) (*gate.Release, error) {
 		ask.Accept = b.accept
-		return release.Bind(ctx, b.pieces, joints, b.p, ask)
+		return gate.Bind(ctx, b.pieces, joints, b.p, ask)
 	})
+	if err != nil {
+		return nil, err
+	}
 	if _, err := a.Within(ctx, 0); err != nil {
 		if errors.Is(err, context.Canceled) {
 			return nil, err
 		}
 		return nil, say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}
-	return a.Out, nil
+	return a.Out(), nil
 }

@@ -98,10 +98,10 @@ func (s *pages) boundView(ctx context.Context, b *binding) (*boundView, error) {
 	if err != nil {
 		return nil, err
 	}
-	made := r.Bound
+	made := r.Bound()
 	v := &boundView{Address: b.address("/bind"), Out: b.address("/bind/file"), Name: boundName(b),
 		Blocked: r.Stopped() != nil}
-	for _, f := range r.Findings {
+	for _, f := range r.Findings() {
 		x := boundFinding{Finding: f}
 		if f.Level == finding.Stop {
 			with := *b

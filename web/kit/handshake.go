@@ -11,10 +11,10 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/figures"
+	"dogear/core/gate"
 	"dogear/core/handshake"
 	"dogear/core/plan"
 	"dogear/core/printer"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/arrive"
 	"dogear/web/fields"
@@ -172,7 +172,7 @@ func (s *pages) handshakeFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, _, err := release.Handshake(c.Context(), &a.pr, a.words)
+	r, _, err := gate.Handshake(c.Context(), &a.pr, a.words)
 	if err != nil {
 		return say.Sentence(fiber.StatusUnprocessableEntity, err.Error())
 	}

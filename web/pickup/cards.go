@@ -7,10 +7,10 @@ import (
 	"slices"
 
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/layer"
 	"dogear/core/pickup"
 	"dogear/core/raster"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/book"
 	"dogear/web/draw"
@@ -86,38 +86,38 @@ func (v *pickupView) make(ctx context.Context, s *pages, b *book.Book, m *book.M
 		return site.Asked(err)
 	}
 	if !ready {
-		v.Examining, v.Examined = true, int(100*s.Gate.Progress(q))
+		v.Examining, v.Examined = true, int(100*q.Progress())
 		return nil
 	}
-	if err := v.placeCard.found(b, &c, &q.Out.Pickup.Start); err != nil {
+	if err := v.placeCard.found(b, &c, &q.Out().Pickup().Start); err != nil {
 		return err
 	}
-	v.madeCard.fill(b, m, &c, q.Out)
+	v.madeCard.fill(b, m, &c, q.Out())
 	data["look"] = v.Look
-	toDraw(b, m, &c, q.Out.Pickup, data)
+	toDraw(b, m, &c, q.Out().Pickup(), data)
 	return nil
 }
 
 // fill says what is in the file.
-func (v *madeCard) fill(b *book.Book, m *book.Marked, c *pickup.Choice, r *release.Release) {
-	for _, e := range r.Pickup.Opening {
+func (v *madeCard) fill(b *book.Book, m *book.Marked, c *pickup.Choice, r *gate.Release) {
+	for _, e := range r.Pickup().Opening {
 		v.Opening = append(v.Opening, entryView{Entry: e, Flips: e.Line > 0 && !c.LooseTop,
 			On: e.Verdict == pickup.Kept})
 	}
-	for _, f := range r.Findings {
+	for _, f := range r.Findings() {
 		name := f.Name()
 		v.Findings = append(v.Findings, findingView{f, name, slices.Contains(c.Accept, name)})
 		v.Blocked = v.Blocked || f.Level == finding.Stop
 	}
-	if hit := r.Pickup.Refused; hit != nil {
+	if hit := r.Pickup().Refused; hit != nil {
 		x := draw.NewBedPlan(m.Plan.Printer, 220)
 		x.Part(m.Plan.Printer, b.Ix.Box, 220)
 		x.Hit(m.Plan.Printer, c.HomeAt, hit, 220)
 		v.Refused = &x
 	}
-	if res := r.Result; res != nil {
+	if res := r.Result(); res != nil {
 		for i := range res.Blocks {
-			if res.Blocks[i].Fold.Offset >= r.Pickup.Start.Offset {
+			if res.Blocks[i].Fold.Offset >= r.Pickup().Start.Offset {
 				v.Ears++
 			}
 		}

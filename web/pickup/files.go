@@ -8,8 +8,8 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/archive"
+	"dogear/core/gate"
 	"dogear/core/pickup"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/arrive"
 	"dogear/web/book"
@@ -35,7 +35,7 @@ func (s *pages) writePickup(c fiber.Ctx) error {
 	if f := r.Stopped(); f != nil {
 		return say.Sentence(fiber.StatusConflict, "the pick-up was not written: "+f.Message)
 	}
-	p := r.Pickup
+	p := r.Pickup()
 	belief, err := pickup.Weigh(b.Src, b.Ix, pickup.Felt(d.Doc.Evidence, d.Doc.Choice.Feeler))
 	if err != nil {
 		return err
@@ -67,7 +67,7 @@ func (s *pages) writePickup(c fiber.Ctx) error {
 
 // checked makes the pick-up of what is known and decided, and has it examined.
 func (s *pages) checked(c fiber.Ctx, b *book.Book, id int64,
-	doc *store.PickupDoc) (*release.Release,
+	doc *store.PickupDoc) (*gate.Release,
 	*pickup.Choice, error) {
 	m, err := s.Marks(c.Context(), b.Print.ID)
 	if err != nil {
@@ -82,8 +82,8 @@ func (s *pages) checked(c fiber.Ctx, b *book.Book, id int64,
 	if err != nil {
 		return nil, nil, err
 	}
-	err = q.Await(c)
-	return q.Out, &ch, site.Asked(err)
+	err = site.Await(c, q)
+	return q.Out(), &ch, site.Asked(err)
 }
 
 // touchFile sends the touch check file of the pick-up being worked on.
@@ -114,7 +114,7 @@ func (s *pages) touchFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, t, err := release.Touch(c.Context(), b.Src, b.Ix, m.Plan.Printer, ch, release.Asked{})
+	r, t, err := gate.Touch(c.Context(), b.Src, b.Ix, m.Plan.Printer, ch, gate.Asked{})
 	if err != nil {
 		return say.Sentence(fiber.StatusConflict, err.Error())
 	}

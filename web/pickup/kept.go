@@ -5,17 +5,16 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"strconv"
 
 	"github.com/gofiber/fiber/v3"
 
 	"dogear/core/edit"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/gcode"
 	"dogear/core/layer"
 	"dogear/core/pickup"
-	"dogear/core/release"
 	"dogear/store"
 	"dogear/web/arrive"
 	"dogear/web/book"
@@ -25,10 +24,10 @@ import (
 // madePickup is what was made of a pick-up when it was written. It never changes again: the
 // file is the original with these edits, as they were examined then.
 type madePickup struct {
-	Name     string       `json:"name"`
-	Edits    []edit.Edit  `json:"edits"`
-	Seal     string       `json:"seal"`
+	Name string `json:"name"`
+	gate.Kept
 	Touch    string       `json:"touch,omitempty"` // the touch check file; "" when there is none
+	TouchSum string       `json:"touch_sha256,omitempty"`
 	TouchAs  string       `json:"touch_as,omitempty"`
 	Places   [3][2]string `json:"places,omitzero"` // of the touch check, X and Y, mm
 	Drawing  drawnWall    `json:"drawing,omitzero"`
@@ -39,32 +38,31 @@ type madePickup struct {
 }
 
 // make keeps what was examined.
-func (s *pages) makeKept(ctx context.Context, b *book.Book, m *book.Marked, r *release.Release,
+func (s *pages) makeKept(ctx context.Context, b *book.Book, m *book.Marked, r *gate.Release,
 	c *pickup.Choice) ([]byte, error) {
-	k := madePickup{Name: pickupName(b, r, c), Edits: r.Edits, Seal: r.Seal(), Loose: c.LooseTop,
-		Height: say.Millimetres(r.Pickup.Start.Lies)}
-	for _, f := range r.Findings {
+	k := madePickup{Name: pickupName(b, r, c), Loose: c.LooseTop,
+		Height: say.Millimetres(r.Pickup().Start.Lies)}
+	var err error
+	if k.Kept, err = r.Keep(); err != nil {
+		return nil, err
+	}
+	for _, f := range r.Findings() {
 		if f.Level != finding.Note {
 			k.Warnings = append(k.Warnings, f.Message)
 		}
 	}
 	if c.LooseTop {
-		var err error
-		if k.Drawing, err = drawFaces(b, &r.Pickup.Start); err != nil {
+		if k.Drawing, err = drawFaces(b, &r.Pickup().Start); err != nil {
 			return nil, err
 		}
 	} else {
-		t, places, err := release.Touch(ctx, b.Src, b.Ix, m.Plan.Printer, *c, release.Asked{})
+		t, places, err := gate.Touch(ctx, b.Src, b.Ix, m.Plan.Printer, *c, gate.Asked{})
 		if err == nil && t.Stopped() == nil {
-			file, _, err := t.Reader()
+			touch, err := t.Keep()
 			if err != nil {
 				return nil, err
 			}
-			text, err := io.ReadAll(file)
-			if err != nil {
-				return nil, err
-			}
-			k.Touch, k.TouchAs = string(text), plainWith(b, fmt.Sprintf("_touch-check-%d",
+			k.Touch, k.TouchSum, k.TouchAs = string(touch.Edits[0].Text), touch.SHA256, plainWith(b, fmt.Sprintf("_touch-check-%d",
 				places.Start.Kept))
 			for i, at := range places.At {
 				if i < len(k.Places) {
@@ -81,12 +79,12 @@ func (s *pages) makeKept(ctx context.Context, b *book.Book, m *book.Marked, r *r
 }
 
 // pickupName names the file of a pick-up.
-func pickupName(b *book.Book, r *release.Release, c *pickup.Choice) string {
+func pickupName(b *book.Book, r *gate.Release, c *pickup.Choice) string {
 	what := "pick-up-from"
 	if c.LooseTop {
 		what = "loose-top-from"
 	}
-	return nameWith(b, fmt.Sprintf("_%s-%d", what, r.Pickup.Start.Layer))
+	return nameWith(b, fmt.Sprintf("_%s-%d", what, r.Pickup().Start.Layer))
 }
 
 // kept returns a pick-up that was written, with what was made of it; that is nil of one that
@@ -138,10 +136,14 @@ func (s *pages) keptFile(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if k != nil {
-		return arrive.SendBack(s.Site, c, b, k.Name, release.Kept(b.Src, k.Edits, k.Seal))
+	if k != nil && k.SHA256 != "" {
+		r, err := k.Release(b.Src)
+		if err != nil {
+			return err
+		}
+		return arrive.SendBack(s.Site, c, b, k.Name, r)
 	}
-	r, ch, err := s.checked(c, b, d.ID, &d.Doc) // an older Dogear kept only what was decided
+	r, ch, err := s.checked(c, b, d.ID, &d.Doc) // an older Dogear did not keep what was examined
 	if err != nil {
 		return err
 	}
@@ -157,8 +159,13 @@ func (s *pages) keptTouch(c fiber.Ctx) error {
 	if k == nil || k.Touch == "" {
 		return say.Sentence(fiber.StatusNotFound, "this pick-up has no touch check")
 	}
-	return arrive.Send(c, k.TouchAs, release.Kept(bytes.NewReader(nil),
-		[]edit.Edit{{Text: []byte(k.Touch)}}, "touch check"))
+	kept := gate.Kept{Edits: []edit.Edit{{Text: []byte(k.Touch)}}, Seal: "touch check",
+		SHA256: k.TouchSum}
+	r, err := kept.Release(bytes.NewReader(nil))
+	if err != nil {
+		return err
+	}
+	return arrive.Send(c, k.TouchAs, r)
 }
 
 // outcome notes what came of a pick-up. After one that failed the next one begins.
@@ -186,9 +193,9 @@ func (s *pages) outcome(c fiber.Ctx) error {
 }
 
 // atThePrinter is what a person does, step by step, in the order in which it is done.
-func atThePrinter(m *book.Marked, b *book.Book, r *release.Release, c *pickup.Choice,
+func atThePrinter(m *book.Marked, b *book.Book, r *gate.Release, c *pickup.Choice,
 	k *madePickup) []string {
-	s, p := &r.Pickup.Start, r.Pickup
+	s, p := &r.Pickup().Start, r.Pickup()
 	var out []string
 	add := func(format string, a ...any) { out = append(out, fmt.Sprintf(format, a...)) }
 	if name := laidAt(m, b, s); name != "" {
@@ -236,7 +243,7 @@ func atThePrinter(m *book.Marked, b *book.Book, r *release.Release, c *pickup.Ch
 	add("It lays layer %d first: %snear X %.0f Y %.0f.", s.Layer, what,
 		p.Landing[0], p.Landing[1])
 	add("Stop it at once when the nozzle scrapes over the part, or the first line does not stick.")
-	if res := r.Result; res != nil {
+	if res := r.Result(); res != nil {
 		for i := range res.Blocks {
 			f := &res.Blocks[i].Fold
 			if f.Offset < s.Offset {

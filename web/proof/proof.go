@@ -13,9 +13,9 @@ import (
 	"dogear/core/apply"
 	"dogear/core/figures"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/plan"
 	"dogear/core/proof"
-	"dogear/core/release"
 	"dogear/web/arrive"
 	"dogear/web/book"
 	"dogear/web/say"
@@ -72,21 +72,21 @@ type placed struct {
 }
 
 // findings gathers what is to look at, the gravest first.
-func (v *proofView) findings(b *book.Book, r *release.Release) {
-	for _, f := range r.Findings {
+func (v *proofView) findings(b *book.Book, r *gate.Release) {
+	for _, f := range r.Findings() {
 		p := placed{Finding: f, Name: f.Name(), Edited: f.Original > 0,
 			Before: max(b.Ix.At(max(f.Original, f.Line)), 1)}
 		if f.Original > 0 {
 			p.Before = max(b.Ix.At(f.Original), 1)
 		}
-		p.Galley = slices.IndexFunc(r.Result.Blocks, func(k apply.Block) bool {
+		p.Galley = slices.IndexFunc(r.Result().Blocks, func(k apply.Block) bool {
 			return f.Ear != "" &&
 				k.Ear.ID == f.Ear
 		}) + 1
 		if p.Galley > 0 { // the ear that causes it
-			p.Before = r.Result.Blocks[p.Galley-1].Fold.Layer
+			p.Before = r.Result().Blocks[p.Galley-1].Fold.Layer
 		}
-		p.Held = slices.ContainsFunc(r.Accepted,
+		p.Held = slices.ContainsFunc(r.Accepted(),
 			func(o finding.Finding) bool { return o.Code == f.Code && o.Line == f.Line })
 		v.Findings = append(v.Findings, p)
 		if f.Level == finding.Stop && v.Blocked == nil {
@@ -115,14 +115,14 @@ func (s *pages) proof(c fiber.Ctx) error {
 	}
 	if !ready {
 		return s.Page(c, "examining", fiber.Map{"Title": "Proof of " + b.Print.Title, "At": "proof",
-			"Print": b.Print, "Done": int(100 * s.Gate.Progress(q))})
+			"Print": b.Print, "Done": int(100 * q.Progress())})
 	}
-	r := q.Out
-	rep := r.Report
-	v := proofView{Same: rep.Same, Inserted: r.Result.Inserted(), Moves: figures.Count(rep.Moves),
-		Where: rep.First, Seal: r.Seal(), FileName: outName(b, m, r.Result),
-		Accepted: len(r.Accepted)}
-	for _, mu := range r.Result.Mutes {
+	r := q.Out()
+	rep := r.Report()
+	v := proofView{Same: rep.Same, Inserted: r.Result().Inserted(), Moves: figures.Count(rep.Moves),
+		Where: rep.First, Seal: r.Seal(), FileName: outName(b, m, r.Result()),
+		Accepted: len(r.Accepted())}
+	for _, mu := range r.Result().Mutes {
 		v.Muted += mu.Span.To - mu.Span.From + 1
 		x, err := mutedLines(b, mu)
 		if err != nil {
@@ -130,26 +130,26 @@ func (s *pages) proof(c fiber.Ctx) error {
 		}
 		v.Extras = append(v.Extras, x)
 	}
-	for _, u := range r.Result.HeadsUps {
+	for _, u := range r.Result().HeadsUps {
 		x, err := headsUpLines(b, u)
 		if err != nil {
 			return err
 		}
 		v.Extras = append(v.Extras, x)
 	}
-	for i := range r.Result.Changes {
-		v.Extras = append(v.Extras, changedLines(&r.Result.Changes[i]))
+	for i := range r.Result().Changes {
+		v.Extras = append(v.Extras, changedLines(&r.Result().Changes[i]))
 	}
-	if len(r.Result.Overs)+len(r.Result.Slows) > 0 {
-		v.Extras = append(v.Extras, lifted(r.Result))
+	if len(r.Result().Overs)+len(r.Result().Slows) > 0 {
+		v.Extras = append(v.Extras, lifted(r.Result()))
 	}
 	if v.Written, err = s.Written(c.Context(), b.Print.ID, m); err != nil {
 		return err
 	}
-	v.Rewritten = r.Result.Rewritten
+	v.Rewritten = r.Result().Rewritten
 	v.findings(b, r)
-	for i := range r.Result.Blocks {
-		g, err := s.galley(b, m, r.Result, i)
+	for i := range r.Result().Blocks {
+		g, err := s.galley(b, m, r.Result(), i)
 		if err != nil {
 			return err
 		}
@@ -170,7 +170,7 @@ func (s *pages) proofProgress(c fiber.Ctx) error {
 		c.Set("HX-Refresh", "true")
 		return c.SendStatus(fiber.StatusOK)
 	}
-	return c.Render("_examining", fiber.Map{"ID": b.Print.ID, "Done": int(100 * s.Gate.Progress(q))})
+	return c.Render("_examining", fiber.Map{"ID": b.Print.ID, "Done": int(100 * q.Progress())})
 }
 
 // stopProof ends an examination that takes too long for somebody.
@@ -257,18 +257,18 @@ func (s *pages) write(c fiber.Ctx) error {
 	looks := strings.Contains(c.Get("Accept"), "text/html")
 	ready, err := q.Within(c.Context(), site.Patience)
 	if err == nil && !ready && !looks {
-		err = q.Await(c)
+		err = site.Await(c, q)
 	}
 	if err != nil {
 		return site.Asked(err)
 	}
-	if looks && (!ready || q.Out.Stopped() != nil) {
+	if looks && (!ready || q.Out().Stopped() != nil) {
 		return c.Redirect().Status(fiber.StatusSeeOther).To(fmt.Sprintf("/prints/%d/proof#stops",
 			b.Print.ID))
 	}
-	name := outName(b, m, q.Out.Result)
-	if q.Out.Stopped() == nil && c.Get("Range") == "" && c.Method() == fiber.MethodGet {
+	name := outName(b, m, q.Out().Result())
+	if q.Out().Stopped() == nil && c.Get("Range") == "" && c.Method() == fiber.MethodGet {
 		s.remember(c.Context(), b, m, name)
 	}
-	return arrive.SendBack(s.Site, c, b, name, q.Out)
+	return arrive.SendBack(s.Site, c, b, name, q.Out())
 }

@@ -52,15 +52,15 @@ func (s *pages) writing(c fiber.Ctx) error {
 	case err != nil:
 		return site.Asked(err)
 	case !ready:
-		v.Running, v.Done = true, int(100*s.Gate.Progress(q))
+		v.Running, v.Done = true, int(100*q.Progress())
 		return c.Render("_writing", v)
 	}
-	r := q.Out
+	r := q.Out()
 	v.Assumed = m.Plan.Printer.Assumed
 	p := proofView{}
 	p.findings(b, r)
-	v.Blocked, v.Name, v.Seal, v.Same = p.Blocked, outName(b, m, r.Result), r.Seal(), r.Report.Same
-	for _, f := range r.Findings {
+	v.Blocked, v.Name, v.Seal, v.Same = p.Blocked, outName(b, m, r.Result()), r.Seal(), r.Report().Same
+	for _, f := range r.Findings() {
 		switch f.Level {
 		case finding.Stop:
 			v.More++

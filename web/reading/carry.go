@@ -6,8 +6,8 @@ import (
 
 	"dogear/core/apply"
 	"dogear/core/finding"
+	"dogear/core/gate"
 	"dogear/core/plan"
-	"dogear/core/release"
 	"dogear/store"
 )
 
@@ -36,9 +36,9 @@ func (j *Jobs) carry(ctx context.Context, p store.Print, r *store.Reading) error
 	if doc.File.Shape, err = apply.ShapeOf(was.Src, was.Ix); err != nil {
 		return err
 	}
-	report, err := release.Onto{SHA256: p.SHA256, Reanchor: true}.Move(j.Store.Source(p),
+	report, err := gate.Onto{SHA256: p.SHA256, Reanchor: true}.Move(j.Store.Source(p),
 		r.Index, doc, r.Landmarks)
-	if errors.Is(err, release.ErrOtherModel) {
+	if errors.Is(err, gate.ErrOtherModel) {
 		return j.Store.SaveCarried(ctx, p.ID, []finding.Finding{{Level: finding.Care,
 			Code: "other-model", Line: 1, Message: "No marks were carried: " + err.Error() + "."}})
 	} else if err != nil {

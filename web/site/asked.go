@@ -10,10 +10,11 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"dogear/app/runner"
+	"dogear/core/gate"
 	"dogear/core/pickup"
-	"dogear/core/release"
 	"dogear/web/book"
-	"dogear/web/gate"
+	"dogear/web/conn"
 	"dogear/web/say"
 )
 
@@ -35,7 +36,7 @@ func Asked(err error) error {
 	case errors.Is(err, context.Canceled):
 		return say.Sentence(fiber.StatusConflict, "the examination was stopped, or what is marked was "+
 			"changed meanwhile; open the page again")
-	case errors.Is(err, release.ErrMarked):
+	case errors.Is(err, gate.ErrMarked):
 		return say.Sentence(fiber.StatusConflict,
 			"this file was written by Dogear already; take its marks "+
 				"over on the bench, then mark what you want")
@@ -43,8 +44,33 @@ func Asked(err error) error {
 	return say.Sentence(fiber.StatusConflict, err.Error())
 }
 
+// Examination is a file being examined: what may be written, or why not.
+type Examination = runner.Job[*gate.Release]
+
+// Await waits for an examination as long as it takes, or until the other side has gone.
+func Await(c fiber.Ctx, q *Examination) error {
+	ctx, stop := conn.WhileThere(c)
+	defer stop()
+	_, err := q.Within(ctx, 0)
+	return err
+}
+
+// Examine has a file examined, or joins those who wait for it already. Equal keys are one question;
+// of names what it is about, so that an older one nobody waits for makes room.
+func (s *Site) Examine(key, of string, f func(ctx context.Context, ask gate.Asked) (*gate.Release,
+	error)) (*Examination, error) {
+	q, err := s.Gate.Ask(key, of, func(ctx context.Context, progress func(float64)) (*gate.Release,
+		error) {
+		return f(ctx, gate.Asked{Progress: progress})
+	})
+	if errors.Is(err, runner.ErrFull) {
+		return nil, say.Sentence(fiber.StatusServiceUnavailable, err.Error())
+	}
+	return q, err
+}
+
 // planned asks for a print with all that is marked in it.
-func (s *Site) planned(b *book.Book, m *book.Marked) (*gate.Asking, error) {
+func (s *Site) planned(b *book.Book, m *book.Marked) (*Examination, error) {
 	if err := readFor(b, m); err != nil {
 		return nil, err
 	}
@@ -53,10 +79,10 @@ func (s *Site) planned(b *book.Book, m *book.Marked) (*gate.Asking, error) {
 		return nil, err
 	}
 	of := fmt.Sprint("plan of ", b.Print.ID)
-	return s.Gate.Ask(key, of, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
+	return s.Examine(key, of, func(ctx context.Context, ask gate.Asked) (*gate.Release, error) {
 		ask.Accept = m.Plan.Accept
-		return release.Plan(ctx, b.Src, b.Ix, m.Plan, b.Found(), ask)
-	}), nil
+		return gate.Plan(ctx, b.Src, b.Ix, m.Plan, b.Found(), ask)
+	})
 }
 
 // readFor refuses to lay marks onto a print that is still being read again for their
@@ -72,7 +98,7 @@ func readFor(b *book.Book, m *book.Marked) error {
 
 // Picked asks for a pick-up of a print: the one with a number, 0 for the one that is
 // worked on.
-func (s *Site) Picked(b *book.Book, m *book.Marked, id int64, c pickup.Choice) (*gate.Asking,
+func (s *Site) Picked(b *book.Book, m *book.Marked, id int64, c pickup.Choice) (*Examination,
 	error) {
 	if err := readFor(b, m); err != nil {
 		return nil, err
@@ -82,13 +108,13 @@ func (s *Site) Picked(b *book.Book, m *book.Marked, id int64, c pickup.Choice) (
 		return nil, err
 	}
 	of := fmt.Sprintf("pick-up %d of %d", id, b.Print.ID)
-	return s.Gate.Ask(key, of, func(ctx context.Context, ask release.Asked) (*release.Release, error) {
-		return release.Pickup(ctx, b.Src, b.Ix, m.Plan, b.Found(), c, ask)
-	}), nil
+	return s.Examine(key, of, func(ctx context.Context, ask gate.Asked) (*gate.Release, error) {
+		return gate.Pickup(ctx, b.Src, b.Ix, m.Plan, b.Found(), c, ask)
+	})
 }
 
 // AskedOf returns the print of a request, its marks and the examination of both.
-func (s *Site) AskedOf(c fiber.Ctx) (b *book.Book, m *book.Marked, q *gate.Asking, err error) {
+func (s *Site) AskedOf(c fiber.Ctx) (b *book.Book, m *book.Marked, q *Examination, err error) {
 	if b, m, err = s.OpenMarked(c); err == nil {
 		q, err = s.planned(b, m)
 	}

@@ -5,16 +5,18 @@ package site
 import (
 	"crypto/tls"
 	"log/slog"
+	"runtime"
 	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
 	"github.com/gofiber/fiber/v3/middleware/csrf"
 
+	"dogear/app/runner"
 	"dogear/core/archive"
+	"dogear/core/gate"
 	"dogear/store"
 	"dogear/web/book"
-	"dogear/web/gate"
 	"dogear/web/hub"
 	"dogear/web/picture"
 	"dogear/web/reading"
@@ -43,7 +45,7 @@ type Site struct {
 	Config
 	Books    *book.Books
 	Jobs     *reading.Jobs
-	Gate     *gate.Gate
+	Gate     *runner.Runner[*gate.Release]
 	Hub      *hub.Hub
 	Pictures *picture.Painter
 	streams  atomic.Int32 // event streams that are open
@@ -66,7 +68,8 @@ func New(cfg Config) *Site {
 			return begin.Add(time.Duration(fast * float64(now().Sub(begin))))
 		}
 	}
-	s := &Site{Config: cfg, Books: book.NewBooks(cfg.Store), Gate: gate.New(), Hub: hub.New()}
+	s := &Site{Config: cfg, Books: book.NewBooks(cfg.Store), Gate: runner.New[*gate.Release](runner.Options{
+		AtOnce: runtime.GOMAXPROCS(0)}), Hub: hub.New()}
 	cfg.Store.Changed = s.Hub.Announce
 	s.Jobs = reading.New(cfg.Store, s.Books, s.Hub, cfg.Log)
 	s.Pictures = picture.New(cfg.Store, s.Books, cfg.Log)

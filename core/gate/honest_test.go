@@ -1,4 +1,4 @@
-package release
+package gate
 
 import (
 	"context"
@@ -66,9 +66,9 @@ func TestHonest(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if f := r.Stopped(); f != nil || !r.Report.Same {
+		if f := r.Stopped(); f != nil || !r.report.Same {
 			j, _ := json.Marshal(p)
-			t.Fatalf("%+v %+v\n%s", f, r.Report.First, j)
+			t.Fatalf("%+v %+v\n%s", f, r.report.First, j)
 		}
 		out := written(t, r)
 		marks, err := proof.Marks(strings.NewReader(out))
@@ -138,15 +138,15 @@ func TestPickup(t *testing.T) {
 			f := r.Stopped()
 			if got := r.Seal(); (f == nil) != (c.stop == "") || f != nil && f.Code != c.stop ||
 				c.seal == "" && got != "" || !strings.Contains(got, c.seal) {
-				t.Errorf("%+v, sealed %q, want %q and %q\n%v", f, got, c.stop, c.seal, r.Findings)
+				t.Errorf("%+v, sealed %q, want %q and %q\n%v", f, got, c.stop, c.seal, r.findings)
 			}
 		})
 	}
 	r := make(pickup.Choice{Layer: 20, DZ: -1})
 	var names []string
-	for i := range r.Findings {
-		if r.Findings[i].Level == finding.Stop {
-			names = append(names, r.Findings[i].Name())
+	for i := range r.findings {
+		if r.findings[i].Level == finding.Stop {
+			names = append(names, r.findings[i].Name())
 		}
 	}
 	if out := written(t, make(pickup.Choice{Layer: 20, DZ: -1}, names...)); !strings.Contains(out,
@@ -177,7 +177,7 @@ func TestPickupHeats(t *testing.T) {
 	if r, err = Pickup(context.Background(), src, ix, nil, nil,
 		pickup.Choice{Start: pickup.Next, Layer: 8, Nozzle: 200}, Asked{}); err != nil ||
 		r.Stopped() != nil {
-		t.Errorf("%v %+v", err, r.Findings)
+		t.Errorf("%v %+v", err, r.findings)
 	}
 }
 
@@ -199,8 +199,8 @@ func TestPickupOfTwoTools(t *testing.T) {
 			{Start: pickup.Next, Layer: layer, Z: pickup.ByKept}, {Start: pickup.Next, Layer: layer,
 				LooseTop: true}} {
 			r, err := Pickup(context.Background(), src, ix, nil, nil, c, Asked{})
-			if err != nil || r.Stopped() != nil || !r.Report.Same {
-				t.Errorf("%+v: %v %+v", c, err, r.Findings)
+			if err != nil || r.Stopped() != nil || !r.report.Same {
+				t.Errorf("%+v: %v %+v", c, err, r.findings)
 			}
 		}
 	}

@@ -1,4 +1,4 @@
-package release
+package gate
 
 import (
 	"strings"
@@ -23,7 +23,7 @@ func TestSwapHomes(t *testing.T) {
 			if err != nil {
 				t.Fatal(name, err)
 			}
-			for _, f := range r.Findings {
+			for _, f := range r.findings {
 				if f.Level != finding.Note {
 					t.Errorf("%s, %v: %+v", name, rel, f)
 				}

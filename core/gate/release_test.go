@@ -1,4 +1,4 @@
-package release
+package gate
 
 import (
 	"bytes"
@@ -70,13 +70,13 @@ func TestStopped(t *testing.T) {
 					continue
 				}
 				var codes []string
-				for i := range r.Findings {
-					if r.Findings[i].Level == finding.Stop {
-						codes = append(codes, r.Findings[i].Code)
+				for i := range r.findings {
+					if r.findings[i].Level == finding.Stop {
+						codes = append(codes, r.findings[i].Code)
 					}
 				}
 				if !slices.Contains(codes, c.want) {
-					t.Errorf("%s (in steps: %v): %v, want %s", name, rel, r.Findings, c.want)
+					t.Errorf("%s (in steps: %v): %v, want %s", name, rel, r.findings, c.want)
 					continue
 				}
 				var b bytes.Buffer
@@ -88,9 +88,9 @@ func TestStopped(t *testing.T) {
 				}
 				// One at a time: as long as one is left, nothing is written.
 				var names []string
-				for i := range r.Findings {
-					if r.Findings[i].Level == finding.Stop {
-						names = append(names, r.Findings[i].Name())
+				for i := range r.findings {
+					if r.findings[i].Level == finding.Stop {
+						names = append(names, r.findings[i].Name())
 					}
 				}
 				if len(names) > 1 {
@@ -159,13 +159,13 @@ func TestWayBack(t *testing.T) {
 				t.Fatalf("%s, %s: %v", name, what, err)
 			}
 			var names []string // to mute the last line lets the motors be
-			for i := range r.Findings {
-				if r.Findings[i].Level == finding.Stop {
-					names = append(names, r.Findings[i].Name())
+			for i := range r.findings {
+				if r.findings[i].Level == finding.Stop {
+					names = append(names, r.findings[i].Name())
 				}
 			}
 			if r, err = planned(t, file, p, names...); err != nil || r.Stopped() != nil {
-				t.Fatalf("%s, %s: %v %v", name, what, err, r.Findings)
+				t.Fatalf("%s, %s: %v %v", name, what, err, r.findings)
 			}
 			out := written(t, r)
 			if out == file {
@@ -233,7 +233,7 @@ func TestChangeInForce(t *testing.T) {
 		c.ID, c.BeforeLayer, c.UntilLayer = "c", 4, 10
 		r, err := planned(t, file, &plan.Plan{Changes: []plan.Change{c}})
 		if err != nil || r.Stopped() != nil {
-			t.Fatalf("%s: %v %+v", line, err, r.Findings)
+			t.Fatalf("%s: %v %+v", line, err, r.findings)
 		}
 		out := written(t, r)
 		for spoilt, want := range map[string]bool{out: false,
@@ -256,7 +256,7 @@ func TestChangeInForce(t *testing.T) {
 func TestHandshake(t *testing.T) {
 	r, f, err := Handshake(t.Context(), plan.Generic(), nil)
 	if err != nil || r.Stopped() != nil {
-		t.Fatal(err, r.Findings)
+		t.Fatal(err, r.findings)
 	}
 	var b bytes.Buffer
 	if n, err := r.Write(&b); err != nil || n != int64(len(f.Text())) ||
@@ -268,7 +268,25 @@ func TestHandshake(t *testing.T) {
 // TestKept hands out again what was written once, and CheckName says what names no finding.
 func TestKept(t *testing.T) {
 	src := strings.NewReader("G1 X1\nG1 X2\n")
-	r := Kept(src, []edit.Edit{{Offset: 6, Text: []byte("M0\n")}}, "nothing moves below 9 mm")
+	first := &Release{src: src, edits: []edit.Edit{{Offset: 6, Text: []byte("M0\n")}},
+		kept: "nothing moves below 9 mm"}
+	k, err := first.Keep()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := k.Release(src)
+	if err != nil || r.Seal() != first.Seal() {
+		t.Fatal(err)
+	}
+	for name, other := range map[string]Kept{"other edits": {Edits: []edit.Edit{{Offset: 6,
+		Text: []byte("M1\n")}}, SHA256: k.SHA256}, "nothing of what was examined": {Edits: k.Edits}} {
+		if _, err := other.Release(src); !errors.Is(err, ErrNotExamined) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := k.Release(strings.NewReader("G1 X1\nG1 X9\n")); !errors.Is(err, ErrNotExamined) {
+		t.Errorf("another file: %v", err)
+	}
 	in, size, err := r.Reader()
 	if err != nil {
 		t.Fatal(err)

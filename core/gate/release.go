@@ -1,4 +1,4 @@
-// Package release decides what may be written.
+// Package gate decides what may be written.
 //
 // In go a file and what somebody wants of it: a plan, a pick-up, a touch check, a
 // binding. Out comes a [Release]: the edits, and the examination of the finished
@@ -10,9 +10,10 @@
 //	binding ┘
 //
 // What always holds: a release whose [Release.Stopped] is not nil is not written.
+// A [Release] has no other maker, and nothing in it can be set from outside.
 // A finding is let pass only by name ([Asked.Accept]), one at a time, and the file
 // says so. Sources: docs/safety.md.
-package release
+package gate
 
 import (
 	"bytes"
@@ -40,19 +41,41 @@ import (
 	"dogear/core/routine"
 )
 
-// Release is a file that may be written, or may not.
+// Release is a file that may be written, or may not. Only this package makes one, and nothing in it
+// can be changed from outside.
 type Release struct {
-	Src      layer.Source
-	Edits    []edit.Edit
-	Report   *proof.Report
-	Findings []finding.Finding // of those who wrote it and of the examination, the gravest first
-	Accepted []finding.Finding // that were let pass
+	src      layer.Source
+	edits    []edit.Edit
+	report   *proof.Report
+	findings []finding.Finding // of those who wrote it and of the examination, the gravest first
+	accepted []finding.Finding // that were let pass
 
-	Result *apply.Result  // of a plan
-	Pickup *pickup.Pickup // of a pick-up
-	Bound  *bind.Bound    // of a binding
-	kept   string         // the seal of one that was written before, see Kept
+	result *apply.Result  // of a plan
+	pickup *pickup.Pickup // of a pick-up
+	bound  *bind.Bound    // of a binding
+	kept   string         // the seal of one that was examined before, see Kept
 }
+
+// Report is what the examination has found out; nil of one that was examined before.
+func (r *Release) Report() *proof.Report { return r.report }
+
+// Findings are those of who wrote it and of the examination, the gravest first.
+func (r *Release) Findings() []finding.Finding { return slices.Clone(r.findings) }
+
+// Accepted are the findings that somebody has let pass.
+func (r *Release) Accepted() []finding.Finding { return slices.Clone(r.accepted) }
+
+// Result is how the plan lies on the file, where there is one.
+func (r *Release) Result() *apply.Result { return r.result }
+
+// Pickup is what was made of a failed print; nil where it is none.
+func (r *Release) Pickup() *pickup.Pickup { return r.pickup }
+
+// Edited reports whether anything is written otherwise than in the original.
+func (r *Release) Edited() bool { return len(r.edits) > 0 }
+
+// Bound is the joined document; nil where nothing was joined.
+func (r *Release) Bound() *bind.Bound { return r.bound }
 
 // Asked is how a release is asked for.
 type Asked struct {
@@ -60,17 +83,14 @@ type Asked struct {
 	// each as CODE@LINE.
 	Accept   []string
 	Progress func(done float64) // of the examination; may be nil
-}
-
-// Kept is a file that was examined when it was written, as these edits of src. It is handed
-// out again as it was then, with the seal it had.
-func Kept(src layer.Source, edits []edit.Edit, seal string) *Release {
-	return &Release{Src: src, Edits: edits, kept: seal}
+	// First and Last are what is to be said beside what is found, in front and behind: by what ears
+	// found their places, which evidence speaks against the choice.
+	First, Last []finding.Finding
 }
 
 // Stopped returns the first finding that stops the writing; nil when none does.
 func (r *Release) Stopped() *finding.Finding {
-	return finding.Gravest(r.Findings)
+	return finding.Gravest(r.findings)
 }
 
 // ErrStopped is the cause when a release is written that may not be.
@@ -81,7 +101,7 @@ func (r *Release) Write(w io.Writer) (int64, error) {
 	if f := r.Stopped(); f != nil {
 		return 0, fmt.Errorf("%w: %s", ErrStopped, f.Message)
 	}
-	return edit.Write(w, r.Src, r.Edits)
+	return edit.Write(w, r.src, r.edits)
 }
 
 // Reader returns the file as a stream. It fails as [Release.Write] does.
@@ -89,11 +109,11 @@ func (r *Release) Reader() (io.Reader, int64, error) {
 	if f := r.Stopped(); f != nil {
 		return nil, 0, fmt.Errorf("%w: %s", ErrStopped, f.Message)
 	}
-	size := r.Src.Size()
-	for _, e := range r.Edits {
+	size := r.src.Size()
+	for _, e := range r.edits {
 		size += int64(len(e.Text)) - e.Cut
 	}
-	return edit.NewReader(r.Src, r.Edits), size, nil
+	return edit.NewReader(r.src, r.edits), size, nil
 }
 
 // ErrMarked is the cause when a plan is to be laid onto a file in which comments
@@ -112,10 +132,10 @@ func Plan(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan,
 		return nil, err
 	}
 	edit.Sort(res.Edits)
-	r := &Release{Src: src, Edits: res.Edits, Result: res}
+	r := &Release{src: src, edits: res.Edits, result: res}
 	k := &proof.Work{Src: src, Ix: ix, Edits: res.Edits, Printer: p.Printer, Inserts: inserts(res),
 		Progress: ask.Progress}
-	if r.Report, err = proof.Check(ctx, k); err != nil {
+	if r.report, err = proof.Check(ctx, k); err != nil {
 		return nil, err
 	}
 	r.judge(res.Findings, ask)
@@ -155,7 +175,7 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 	if err != nil {
 		return nil, err
 	}
-	r := &Release{Src: src, Edits: made.Edits, Pickup: made, Result: res}
+	r := &Release{src: src, edits: made.Edits, pickup: made, result: res}
 	s := &made.Start
 	c = made.Choice
 	j := &proof.Jump{Src: src, Ix: ix, Line: s.Line, At: made.Expects, Shift: made.Shift,
@@ -180,7 +200,7 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 	if c.Nozzle > 0 {
 		k.Warm = append(k.Warm, c.Nozzle)
 	}
-	if r.Report, err = proof.Check(ctx, k); err != nil {
+	if r.report, err = proof.Check(ctx, k); err != nil {
 		return nil, err
 	}
 	ask.Accept = append(slices.Clone(ask.Accept), c.Accept...)
@@ -204,8 +224,8 @@ func Touch(ctx context.Context, src layer.Source, ix *layer.Index, pr *plan.Prin
 	for _, l := range lines {
 		text = append(append(text, l.Text...), end...)
 	}
-	r := &Release{Src: bytes.NewReader(nil), Edits: []edit.Edit{{Text: text}}}
-	r.Report, err = proof.Alone(ctx, src, ix, text, s.Line, s.Top, pr, c.Z == pickup.ByKept)
+	r := &Release{src: bytes.NewReader(nil), edits: []edit.Edit{{Text: text}}}
+	r.report, err = proof.Alone(ctx, src, ix, text, s.Line, s.Top, pr, c.Z == pickup.ByKept)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -222,8 +242,8 @@ func Handshake(ctx context.Context, pr *plan.Printer, words []string) (*Release,
 		return nil, nil, err
 	}
 	text := f.Text()
-	r := &Release{Src: bytes.NewReader(nil), Edits: []edit.Edit{{Text: text}}}
-	if r.Report, err = proof.Bare(ctx, text, pr); err != nil {
+	r := &Release{src: bytes.NewReader(nil), edits: []edit.Edit{{Text: text}}}
+	if r.report, err = proof.Bare(ctx, text, pr); err != nil {
 		return nil, nil, err
 	}
 	r.judge(nil, Asked{})
@@ -245,7 +265,7 @@ func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan
 	if err != nil {
 		return nil, err
 	}
-	r := &Release{Src: b.Src, Edits: b.Edits, Bound: b}
+	r := &Release{src: b.Src, edits: b.Edits, bound: b}
 	k := &proof.Work{Src: b.Src, Ix: b.Pieces[0].Ix, Edits: b.Edits, Jumps: map[int64]*proof.Jump{},
 		Printer: p.Printer, Progress: ask.Progress}
 	if p.Printer != nil {
@@ -267,7 +287,7 @@ func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan
 		last := &b.Pieces[len(b.Pieces)-1]
 		k.Jumps[b.TailEnd] = &proof.Jump{Src: last.Src, Ix: last.Ix, Line: b.TailLine, At: b.TailGoal}
 	}
-	if r.Report, err = proof.Check(ctx, k); err != nil {
+	if r.report, err = proof.Check(ctx, k); err != nil {
 		return nil, err
 	}
 	r.judge(b.Findings, ask)
@@ -277,7 +297,7 @@ func Bind(ctx context.Context, pieces []bind.Piece, joints []bind.Joint, p *plan
 // judge gathers what was found and lets pass what was accepted. What was foreseen
 // and what was found say the same of one fault: what was found is kept.
 func (r *Release) judge(foreseen []finding.Finding, ask Asked) {
-	found := slices.Clone(r.Report.Findings)
+	found := slices.Clone(r.report.Findings)
 	count := func(in []finding.Finding, f *finding.Finding) (n, at int) {
 		for i := range in {
 			if in[i].Code == f.Code && in[i].Level.Compare(f.Level) >= 0 {
@@ -290,23 +310,24 @@ func (r *Release) judge(foreseen []finding.Finding, ask Asked) {
 		f := &foreseen[i]
 		n, at := count(found, f)
 		if n == 0 {
-			r.Findings = append(r.Findings, *f)
+			r.findings = append(r.findings, *f)
 		} else if m, _ := count(foreseen, f); n == 1 && m == 1 && found[at].Level == f.Level {
 			found[at].Message = f.Message // who wrote it says more of why
 		}
 	}
-	r.Findings = append(r.Findings, found...)
-	for i := range r.Findings {
-		f := &r.Findings[i]
+	r.findings = append(r.findings, found...)
+	for i := range r.findings {
+		f := &r.findings[i]
 		if f.Level == finding.Stop && slices.ContainsFunc(ask.Accept,
 			func(a string) bool { return accepts(a, f) }) {
-			r.Accepted = append(r.Accepted, *f)
+			r.accepted = append(r.accepted, *f)
 			f.Level, f.Message = finding.Care, f.Message+" Somebody has accepted this risk."
 		}
 	}
-	finding.Sort(r.Findings)
-	if r.Findings == nil {
-		r.Findings = []finding.Finding{}
+	finding.Sort(r.findings)
+	r.findings = slices.Concat(ask.First, r.findings, ask.Last)
+	if r.findings == nil {
+		r.findings = []finding.Finding{}
 	}
 }
 
@@ -318,7 +339,7 @@ func accepts(name string, f *finding.Finding) bool {
 
 // say writes into the file what was accepted, behind its last line.
 func (r *Release) say(src layer.Source, ix *layer.Index) error {
-	if len(r.Accepted) == 0 {
+	if len(r.accepted) == 0 {
 		return nil
 	}
 	end := "\n"
@@ -327,8 +348,8 @@ func (r *Release) say(src layer.Source, ix *layer.Index) error {
 	}
 	sc := routine.NewScript(gcode.State{}, routine.Style{})
 	sc.Mark(mark.Mark{Kind: mark.Accepted, Title: "somebody has taken upon themselves"}, "")
-	for i := range r.Accepted {
-		f := &r.Accepted[i]
+	for i := range r.accepted {
+		f := &r.accepted[i]
 		sc.Note("; "+f.Name()+" "+routine.Clean(f.Message), "")
 	}
 	sc.Seal(mark.Mark{Kind: mark.Accepted})
@@ -336,13 +357,13 @@ func (r *Release) say(src layer.Source, ix *layer.Index) error {
 	if err != nil {
 		return err
 	}
-	r.Edits = append(slices.Clone(r.Edits), e)
+	r.edits = append(slices.Clone(r.edits), e)
 	return nil
 }
 
 // Seal is what the examination has measured, in a sentence.
 func (r *Release) Seal() string {
-	rep := r.Report
+	rep := r.report
 	if rep == nil {
 		return r.kept
 	}
@@ -350,19 +371,19 @@ func (r *Release) Seal() string {
 		return ""
 	}
 	switch {
-	case r.Pickup != nil && r.Pickup.Refused == nil && rep.LowestOver != nil:
+	case r.pickup != nil && r.pickup.Refused == nil && rep.LowestOver != nil:
 		low := func(n *gcode.Nano) string { return fmt.Sprintf("%.2f mm", n.Millimetres()) }
-		line := fmt.Sprintf(" · same plastic from line %d on", r.Pickup.Start.Line)
+		line := fmt.Sprintf(" · same plastic from line %d on", r.pickup.Start.Line)
 		switch {
-		case r.Pickup.Loose:
-			return fmt.Sprintf("Same plastic from line %d on, lowered onto the bed", r.Pickup.Start.Line)
+		case r.pickup.Loose:
+			return fmt.Sprintf("Same plastic from line %d on, lowered onto the bed", r.pickup.Start.Line)
 		case rep.Homes:
 			return "Over the part nothing moves below " + low(rep.LowestOver) + "; Z is homed beside " +
 				"it" + line
 		case rep.Lowest != nil:
 			return "Nothing moves below " + low(rep.Lowest) + line
 		}
-	case r.Result != nil && len(r.Result.Changes)+len(r.Result.Slows) > 0:
+	case r.result != nil && len(r.result.Changes)+len(r.result.Slows) > 0:
 		return "Same paths and filament · printed differently only where you said so · axis exact"
 	case rep.Muted > 0:
 		return "Same plastic, less what is muted · axis exact · modes, fan and speed put back"
