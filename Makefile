@@ -8,6 +8,8 @@
 # make bench   speeds as ratios of one run
 # make soak    ten minutes of many people at one server: nothing may grow
 # make fuzz    a minute for each fuzz target
+# make mutants changes the core in 200 places, one at a time, and prints what no test has missed;
+#              at=FILE only there, n=COUNT, seed=N
 # make shots   refreshes docs/screenshots from the running demo
 # make build   rebuilds web/assets/dist
 # make release archives for six systems in dist/, with checksums; version=V names them
@@ -16,7 +18,7 @@ SHELL := /bin/bash
 export CGO_ENABLED := 0
 export GOFLAGS := -trimpath $(GOFLAGS)
 install = as=$$([ $$(id -u) = 0 ] || echo sudo); $$as apt-get update -qq && $$as apt-get install -y -qq $(1)
-.PHONY: test lint go-test race sweep targets e2e bench soak fuzz shots build release setup
+.PHONY: test lint go-test race sweep targets e2e bench soak fuzz mutants shots build release setup
 
 test: setup
 	$(MAKE) -s lint
@@ -74,6 +76,9 @@ soak:
 
 fuzz:
 	@for p in $$(go list ./core/...); do for f in $$(go test -list '^Fuzz' $$p | grep '^Fuzz'); do echo "$$p $$f"; go test -run '^$$' -fuzz "^$$f$$" -fuzztime 1m -fuzzminimizetime 1s $$p || exit 1; done; done
+
+mutants:
+	go run ./cmd/mutants -n $(or $(n),200) $(if $(seed),-seed $(seed)) $(if $(at),-at $(at))
 
 shots: setup
 	mkdir -p tmp && go build -o tmp/dogear-e2e ./cmd/dogear
