@@ -11,15 +11,15 @@ func TestParse(t *testing.T) {
 	for line, m := range map[string]Mark{
 		"; dogear ear a1: Gull white before layer 38": {Kind: Ear, ID: "a1",
 			Title: "Gull white before layer 38"},
-		"; dogear ear a1 ends":                     {Kind: Ear, ID: "a1", Ends: true},
-		"; dogear bond a1":                         {Kind: Bond, ID: "a1"},
-		"; dogear slow a1: over":                   EndsSlow("a1"),
-		"; dogear mute 12-14":                      {Kind: Mute, ID: "12-14"},
-		"; dogear accepted: by somebody":           {Kind: Accepted, Title: "by somebody"},
-		"; dogear accepted ends":                   {Kind: Accepted, Ends: true},
-		"; dogear joint j1 announced: in a minute": {Kind: Joint, ID: "j1 announced", Title: "in a minute"},
-		"; dogear pick-up ends: the original":      {Kind: PickUp, Ends: true, Title: "the original"},
-		"; dogear ease ends here":                  {Kind: Ease, ID: "ends here"},
+		"; dogear ear a1 ends":                {Kind: Ear, ID: "a1", Ends: true},
+		"; dogear bond a1":                    {Kind: Bond, ID: "a1"},
+		"; dogear slow a1: over":              EndsSlow("a1"),
+		"; dogear mute 12-14":                 {Kind: Mute, ID: "12-14"},
+		"; dogear accepted: by somebody":      {Kind: Accepted, Title: "by somebody"},
+		"; dogear accepted ends":              {Kind: Accepted, Ends: true},
+		"; dogear joint j1 announced: soon":   {Kind: Joint, ID: "j1 announced", Title: "soon"},
+		"; dogear pick-up ends: the original": {Kind: PickUp, Ends: true, Title: "the original"},
+		"; dogear ease ends here":             {Kind: Ease, ID: "ends here"},
 	} {
 		t.Run(line, func(t *testing.T) {
 			got, ok := Parse([]byte(line + "\r\n"))
