@@ -43,7 +43,7 @@ func Backup(ctx context.Context, dir, work string, w io.Writer) error {
 	defer os.RemoveAll(tmp)
 	copied := filepath.Join(tmp, fileName)
 	if _, err := db.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
-		return broken(named(err))
+		return broken(wrapErr(err))
 	}
 	if err := checkBackup(ctx, copied); err != nil {
 		return fmt.Errorf("%w: %w", ErrBroken, err)
@@ -60,9 +60,9 @@ func squeeze(file string, w io.Writer) error {
 	defer f.Close()
 	z := gzip.NewWriter(w)
 	if _, err := io.Copy(z, f); err != nil {
-		return named(err)
+		return wrapErr(err)
 	}
-	return named(z.Close())
+	return wrapErr(z.Close())
 }
 
 // Verify reads a backup to its end and says what is wrong with it: it is what was
@@ -115,8 +115,8 @@ func Restore(ctx context.Context, r io.Reader, dir string) (err error) {
 	if cerr := f.Close(); err == nil {
 		err = cerr
 	}
-	if named(err) != err { // the disk is full
-		return named(err)
+	if wrapErr(err) != err { // the disk is full
+		return wrapErr(err)
 	}
 	if err == nil {
 		err = checkBackup(ctx, f.Name())

@@ -25,13 +25,13 @@ func TestDiary(t *testing.T) {
 	if err := s.Note(ctx, other, NoteDone, "the other one"); err != nil {
 		t.Fatal(err)
 	}
-	for k := range MostEntries + 3 {
+	for k := range MaxEntries + 3 {
 		if err := s.Note(ctx, one, NoteStopped, fmt.Sprint("stop ", k)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	got, err := s.Diary(ctx, one)
-	if err != nil || len(got) != MostEntries || got[0].Text != fmt.Sprint("stop ", MostEntries+2) ||
+	if err != nil || len(got) != MaxEntries || got[0].Text != fmt.Sprint("stop ", MaxEntries+2) ||
 		got[len(got)-1].Text != "stop 3" || got[0].Kind != NoteStopped ||
 		time.Since(got[0].At) > time.Hour {
 		t.Errorf("%d lines, %+v … %+v (%v)", len(got), got[0], got[len(got)-1], err)
@@ -115,7 +115,7 @@ func TestPhotos(t *testing.T) {
 	s, one, other := twoTowers(t)
 	ctx := t.Context()
 	var first int64
-	for k := range MostPhotos {
+	for k := range MaxPhotos {
 		id, err := s.PutPhoto(ctx, one, []byte{byte(k)})
 		if err != nil {
 			t.Fatal(err)
@@ -258,7 +258,7 @@ func TestOldIsErased(t *testing.T) {
 		one); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.EmptyOld(ctx); err != nil {
+	if err := s.PurgeExpired(ctx); err != nil {
 		t.Fatal(err)
 	}
 	left, err := s.TakenOff(ctx)

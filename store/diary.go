@@ -26,8 +26,8 @@ const (
 	NoteLearned   = "learned"
 )
 
-// MostEntries bounds the diary of one print; the oldest lines make room.
-const MostEntries = 500
+// MaxEntries bounds the diary of one print; the oldest lines make room.
+const MaxEntries = 500
 
 // Note adds a line to the diary of a print.
 func (s *Store) Note(ctx context.Context, printID int64, kind, text string) error {
@@ -37,7 +37,7 @@ func (s *Store) Note(ctx context.Context, printID int64, kind, text string) erro
 			return err
 		}
 		_, err := tx.ExecContext(ctx, `DELETE FROM diary WHERE print_id = ?1 AND id NOT IN
-			(SELECT id FROM diary WHERE print_id = ?1 ORDER BY id DESC LIMIT ?2)`, printID, MostEntries)
+			(SELECT id FROM diary WHERE print_id = ?1 ORDER BY id DESC LIMIT ?2)`, printID, MaxEntries)
 		return err
 	})
 }

@@ -39,8 +39,8 @@ func result(err error) int {
 	return 0
 }
 
-// named gives an error of the database the name that people understand.
-func named(err error) error {
+// wrapErr gives an error of the database the name that people understand.
+func wrapErr(err error) error {
 	if err == nil || errors.Is(err, ErrFull) {
 		return err
 	}
@@ -53,9 +53,9 @@ func named(err error) error {
 	return err
 }
 
-// named does so knowing the disk: where it is full, some writes fail without saying why.
-func (s *Store) named(err error) error {
-	err = named(err)
+// wrapErr does so knowing the disk: where it is full, some writes fail without saying why.
+func (s *Store) wrapErr(err error) error {
+	err = wrapErr(err)
 	if result(err) == resultIO && !errors.Is(err, ErrFull) {
 		if n := free(s.dir); n >= 0 && n < 1<<20 {
 			return fmt.Errorf("%w: %w", ErrFull, err)

@@ -66,8 +66,8 @@ func OpenAt(dir string) string {
 	return at
 }
 
-// let lets the folder go.
-func (s *Store) let() error {
+// unlock lets the folder go.
+func (s *Store) unlock() error {
 	_ = os.Remove(filepath.Join(s.dir, holderName))
 	return s.lock.Unlock()
 }

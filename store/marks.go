@@ -133,13 +133,13 @@ func (s *Store) Plan(ctx context.Context, id int64) (p *plan.Plan, undo, redo bo
 // errMoved makes a change be tried again: somebody else was faster.
 var errMoved = errors.New("somebody else has changed it meanwhile")
 
-// mostTries bounds how often a change is tried again.
-const mostTries = 50
+// maxTries bounds how often a change is tried again.
+const maxTries = 50
 
 // optimistic tries a change until nobody else is faster.
 func optimistic(try func() error) error {
 	for k := 1; ; k++ {
-		if err := try(); !errors.Is(err, errMoved) || k == mostTries {
+		if err := try(); !errors.Is(err, errMoved) || k == maxTries {
 			return err
 		}
 	}

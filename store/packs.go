@@ -13,8 +13,8 @@ type Pack struct {
 	Picture []byte // JPEG; nil when there is none
 }
 
-// MostShell bounds what is kept of an archive beside its G-code, bytes.
-const MostShell = 64 << 20
+// MaxShell bounds what is kept of an archive beside its G-code, bytes.
+const MaxShell = 64 << 20
 
 func savePack(ctx context.Context, tx *sql.Tx, printID int64, p *Pack) error {
 	_, err := tx.ExecContext(ctx, `INSERT OR REPLACE INTO packs (print_id, plate, shell, picture)

@@ -14,8 +14,8 @@ type Photo struct {
 	At   [2][2]float64 `json:"at"`   // the same places on the bed, mm; alike until it is pinned
 }
 
-// MostPhotos bounds the pictures of one print.
-const MostPhotos = 20
+// MaxPhotos bounds the pictures of one print.
+const MaxPhotos = 20
 
 // ErrPhotos is the cause when a print has pictures enough.
 var ErrPhotos = errors.New("there are pictures enough of this print")
@@ -28,7 +28,7 @@ func (s *Store) PutPhoto(ctx context.Context, printID int64, data []byte) (id in
 			printID).Scan(&n); err != nil {
 			return err
 		}
-		if n >= MostPhotos {
+		if n >= MaxPhotos {
 			return ErrPhotos
 		}
 		r, err := tx.ExecContext(ctx, `INSERT INTO photos (print_id, data) VALUES (?, ?)`, printID,

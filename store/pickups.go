@@ -47,8 +47,8 @@ type history struct {
 	Next []PickupDoc `json:"next,omitempty"`
 }
 
-// mostPast bounds how many changes of a pick-up can be taken back.
-const mostPast = 50
+// maxPast bounds how many changes of a pick-up can be taken back.
+const maxPast = 50
 
 // Pickups returns the pick-ups of a print, newest first.
 func (s *Store) Pickups(ctx context.Context, printID int64) ([]Pickup, error) {
@@ -115,7 +115,7 @@ func (s *Store) ChangeDraft(ctx context.Context, printID int64, f func(*PickupDo
 			return err
 		}
 		h.Past = append(h.Past, h.Now)
-		if len(h.Past) > mostPast {
+		if len(h.Past) > maxPast {
 			h.Past = h.Past[1:]
 		}
 		h.Now, h.Next = now, nil

@@ -33,7 +33,7 @@ func Salvage(ctx context.Context, dir, work string, w io.Writer) (*Salvaged, err
 	for _, end := range []string{"", "-wal"} {
 		if err := copyFile(filepath.Join(dir, fileName)+end, bad+end); err != nil &&
 			(end == "" || !os.IsNotExist(err)) {
-			return nil, named(err)
+			return nil, wrapErr(err)
 		}
 	}
 	fresh, err := Open(ctx, filepath.Join(tmp, "saved"))

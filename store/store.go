@@ -70,7 +70,7 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	}
 	sweep(dir)
 	err = s.open(ctx)
-	if errors.Is(s.named(err), ErrFull) { // even that takes room
+	if errors.Is(s.wrapErr(err), ErrFull) { // even that takes room
 		_ = os.Remove(filepath.Join(dir, reserveName))
 		if s.db != nil {
 			s.db.Close()
@@ -81,8 +81,8 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		if s.db != nil {
 			s.db.Close()
 		}
-		_ = s.let()
-		return nil, s.named(err)
+		_ = s.unlock()
+		return nil, s.wrapErr(err)
 	}
 	s.pack, s.unpack = packers()
 	s.reserve()
@@ -133,7 +133,7 @@ func (s *Store) open(ctx context.Context) error {
 	if _, err := sub.Up(ctx); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)
 	}
-	for _, tidy := range []func(context.Context) error{s.dropArriving, s.emptyOld} {
+	for _, tidy := range []func(context.Context) error{s.dropArriving, s.purgeExpired} {
 		if err := tidy(ctx); err != nil && !errors.Is(err, ErrFull) { // where the disk is full, next time
 			return err
 		}
@@ -149,7 +149,7 @@ func (s *Store) Close() error {
 	s.closed.Store(true)
 	s.unpack.Close()
 	err := s.db.Close()
-	if lerr := s.let(); err == nil {
+	if lerr := s.unlock(); err == nil {
 		err = lerr
 	}
 	return err
@@ -170,16 +170,16 @@ func (s *Store) present() error {
 func (s *Store) inTx(ctx context.Context, f func(*sql.Tx) error) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
-		return s.named(err)
+		return s.wrapErr(err)
 	}
 	defer func() { _ = tx.Rollback() }() // after a panic too; nothing after a commit
 	if err := f(tx); err != nil {
-		return s.named(err)
+		return s.wrapErr(err)
 	}
 	if err := s.present(); err != nil {
 		return err
 	}
-	return s.named(tx.Commit())
+	return s.wrapErr(tx.Commit())
 }
 
 // exec carries out one statement that changes something.

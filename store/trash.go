@@ -116,10 +116,10 @@ func (s *Store) wipe(ctx context.Context, id int64, which string) error {
 	return err
 }
 
-// EmptyOld deletes what was taken off the shelf too long ago.
-func (s *Store) EmptyOld(ctx context.Context) error { return s.emptyOld(ctx) }
+// PurgeExpired deletes what was taken off the shelf too long ago.
+func (s *Store) PurgeExpired(ctx context.Context) error { return s.purgeExpired(ctx) }
 
-func (s *Store) emptyOld(ctx context.Context) error {
+func (s *Store) purgeExpired(ctx context.Context) error {
 	old, err := s.ids(ctx, `removed < strftime('%Y-%m-%dT%H:%M:%fZ', 'now', '`+removedDays+`')`)
 	for _, id := range old {
 		if err == nil {
@@ -181,7 +181,7 @@ func (s *Store) shrink(ctx context.Context) error {
 			return err
 		}
 		if err := s.vacuum(ctx, shrinkPages); err != nil {
-			return s.named(err)
+			return s.wrapErr(err)
 		}
 		s.checkpoint(ctx)
 		now, err := s.freePages(ctx)

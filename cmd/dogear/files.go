@@ -298,12 +298,12 @@ func into(out string, f func(io.Writer) error) error {
 	return err
 }
 
-// mostLinks is how many links are followed.
-const mostLinks = 40
+// maxLinks is how many links are followed.
+const maxLinks = 40
 
 // behindLinks is the file that a path leads to, also when that is not there yet.
 func behindLinks(path string) string {
-	for range mostLinks {
+	for range maxLinks {
 		to, err := os.Readlink(path)
 		if err != nil {
 			return path

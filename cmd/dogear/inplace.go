@@ -34,8 +34,8 @@ var errWait = errors.New("the file may still be written")
 // replace puts one file in the place of another; tests look at what is open by then.
 var replace = os.Rename
 
-// mostAnew is how often an edit begins anew because the file changed meanwhile.
-const mostAnew = 3
+// maxAnew is how often an edit begins anew because the file changed meanwhile.
+const maxAnew = 3
 
 // inPlace applies a plan to a file where it lies, so that a slicer can call it
 // after each slicing. FILE.orig keeps the bytes that the slicer wrote, and nothing
@@ -77,7 +77,7 @@ func inPlace(file, planFile string, how inPlaceHow) (*editReport, error) {
 		if !errors.Is(err, errMoved) {
 			return rep, err
 		}
-		if k == mostAnew || how.ctx.Err() != nil {
+		if k == maxAnew || how.ctx.Err() != nil {
 			return nil, refuse("changed", fmt.Errorf("%s is left as it is: %w", file, err))
 		}
 		if p, err = readPlan(planFile); err != nil { // laying it on has changed it

@@ -22,8 +22,8 @@ type record struct {
 	At    time.Time `json:"at"`
 }
 
-// mostRecords bounds how many places are remembered; the oldest are forgotten.
-const mostRecords = 5000
+// maxRecords bounds how many places are remembered; the oldest are forgotten.
+const maxRecords = 5000
 
 // recordsFile is where the records lie: with the person's other settings, else in the
 // folder itself.
@@ -66,14 +66,14 @@ func saveRecord(file, orig, made string) error {
 	}
 	r := all[file]
 	all[file] = record{last(r.Origs, orig), last(r.Files, made), time.Now()}
-	if len(all) > mostRecords {
+	if len(all) > maxRecords {
 		var ages []time.Time
 		for _, r := range all {
 			ages = append(ages, r.At)
 		}
 		slices.SortFunc(ages, time.Time.Compare)
 		for f, r := range all {
-			if r.At.Before(ages[len(ages)-mostRecords]) {
+			if r.At.Before(ages[len(ages)-maxRecords]) {
 				delete(all, f)
 			}
 		}

@@ -89,9 +89,9 @@ func daily(ctx context.Context, f func()) {
 	}
 }
 
-// emptyOld deletes for good what was taken off the shelf long ago.
-func emptyOld(ctx context.Context, st *store.Store, log *slog.Logger) {
-	if err := st.EmptyOld(ctx); err != nil && ctx.Err() == nil {
+// purgeExpired deletes for good what was taken off the shelf long ago.
+func purgeExpired(ctx context.Context, st *store.Store, log *slog.Logger) {
+	if err := st.PurgeExpired(ctx); err != nil && ctx.Err() == nil {
 		log.Error("deleting what was taken off the shelf", "err", err)
 	}
 }
@@ -172,7 +172,7 @@ func serve(o serving) error {
 	}
 	o.greet(strings.Join(addresses(scheme, host, l.Addr()), " and "), seen,
 		config.Passphrase != nil)
-	go daily(ctx, func() { emptyOld(ctx, st, log) })
+	go daily(ctx, func() { purgeExpired(ctx, st, log) })
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	if o.ready != nil {

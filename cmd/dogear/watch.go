@@ -49,8 +49,8 @@ type arrival struct {
 // watched are the ends of names of files that are taken for G-code, by itself or packed.
 var watched = []string{".gcode", ".gco", ".gc", ".g", ".nc", ".gz", ".zip", ".3mf"}
 
-// mostRemembered bounds how many files are remembered.
-const mostRemembered = 20_000
+// maxRemembered bounds how many files are remembered.
+const maxRemembered = 20_000
 
 // usualQuiet is how long a file must be left alone before it counts as written: slicers
 // and networks pause, the longer the larger the file is.
@@ -115,14 +115,14 @@ func (w *watcher) remember() {
 	if w.memory == "" {
 		return
 	}
-	if len(w.kept.Done) > mostRemembered {
+	if len(w.kept.Done) > maxRemembered {
 		var ages []time.Time
 		for _, st := range w.kept.Done {
 			ages = append(ages, st.At)
 		}
 		slices.SortFunc(ages, time.Time.Compare)
 		for name, st := range w.kept.Done {
-			if st.At.Before(ages[len(ages)-mostRemembered]) {
+			if st.At.Before(ages[len(ages)-maxRemembered]) {
 				delete(w.kept.Done, name)
 			}
 		}

@@ -262,7 +262,7 @@ func (b *Block) again(src layer.Source, ix *layer.Index) error {
 	// In a spiral the layer below ends where it began, one layer higher: there is none
 	// that could be laid again.
 	if !wants || b.Fold.Inside || n < 2 || ix.Kind == layer.Vase ||
-		ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > routine.MostBond {
+		ix.Layers[n-2].Object != ix.Layers[n-1].Object || ix.Layers[n-2].Moves > routine.MaxBond {
 		return nil
 	}
 	var err error

@@ -20,8 +20,8 @@ type Muted struct {
 	Findings []finding.Finding
 }
 
-// mostMuted bounds a run of muted lines, in bytes: they are held in memory.
-const mostMuted = 16 << 20
+// maxMuted bounds a run of muted lines, in bytes: they are held in memory.
+const maxMuted = 16 << 20
 
 // mute turns a run of lines into comments. Place, filament axis, debt, speed,
 // fan and settings are then set to what they would have been.
@@ -38,7 +38,7 @@ func (r *Result) mute(src layer.Source, ix *layer.Index, p *plan.Plan, m plan.Sp
 	if err != nil {
 		return err
 	}
-	if to-from > mostMuted {
+	if to-from > maxMuted {
 		return fmt.Errorf("lines %d to %d are too many to mute", m.From, m.To)
 	}
 	before, err := ix.StateAt(src, m.From)

@@ -101,8 +101,8 @@ func OpenPack(at Source) (*Pack, error) {
 	return p, nil
 }
 
-// mostTable is how long the table of an archive may be, bytes: some ten thousand files.
-const mostTable = 2 << 20
+// maxTable is how long the table of an archive may be, bytes: some ten thousand files.
+const maxTable = 2 << 20
 
 // crowded reports whether the table at the end of an archive says that it is longer than that,
 // or too long to say it there (PKWARE's APPNOTE, 4.3.16).
@@ -114,7 +114,7 @@ func crowded(at Source) bool {
 	}
 	for k := len(tail) - end; k >= 0; k-- {
 		if string(tail[k:k+4]) == "PK\x05\x06" {
-			return binary.LittleEndian.Uint32(tail[k+12:]) > mostTable
+			return binary.LittleEndian.Uint32(tail[k+12:]) > maxTable
 		}
 	}
 	return false
@@ -183,8 +183,8 @@ func open(f *zip.File) (io.ReadCloser, error) {
 	return in, nil
 }
 
-// mostDigest is how long a file with a checksum may be.
-const mostDigest = 4 << 10
+// maxDigest is how long a file with a checksum may be.
+const maxDigest = 4 << 10
 
 // digests are the endings of files that hold the checksum of the file they are named after.
 var digests = map[string]func() hash.Hash{".md5": md5.New, ".sha256": sha256.New}
@@ -248,14 +248,14 @@ func (p *Pack) sums(plate *Plate) (map[string]*digest, error) {
 	for _, f := range p.z.File {
 		made := digests[strings.ToLower(path.Ext(f.Name))]
 		if made == nil || strings.TrimSuffix(f.Name, path.Ext(f.Name)) != plate.Name ||
-			f.UncompressedSize64 > mostDigest {
+			f.UncompressedSize64 > maxDigest {
 			continue
 		}
 		in, err := open(f)
 		if err != nil {
 			continue // nobody can say whether it held
 		}
-		text, err := io.ReadAll(io.LimitReader(in, mostDigest))
+		text, err := io.ReadAll(io.LimitReader(in, maxDigest))
 		in.Close()
 		if err != nil {
 			return nil, ErrBroken
@@ -356,8 +356,8 @@ func (c *counted) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// mostPicture is how large a picture in an archive may be, bytes.
-const mostPicture = 8 << 20
+// maxPicture is how large a picture in an archive may be, bytes.
+const maxPicture = 8 << 20
 
 // Picture returns the picture that an archive has of a plate: one that is called as the plate
 // is, else the first. It is nil when there is none; what is in it nobody has looked at.
@@ -370,7 +370,7 @@ func (p *Pack) Picture(plate *Plate) []byte {
 		default:
 			continue
 		}
-		if f.UncompressedSize64 > mostPicture || beside(f.Name) {
+		if f.UncompressedSize64 > maxPicture || beside(f.Name) {
 			continue
 		}
 		if stem(f.Name) == stem(plate.Name) {
@@ -389,8 +389,8 @@ func (p *Pack) Picture(plate *Plate) []byte {
 		return nil
 	}
 	defer in.Close()
-	data, err := io.ReadAll(io.LimitReader(in, mostPicture+1))
-	if err != nil || len(data) > mostPicture {
+	data, err := io.ReadAll(io.LimitReader(in, maxPicture+1))
+	if err != nil || len(data) > maxPicture {
 		return nil
 	}
 	return data

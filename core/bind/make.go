@@ -108,9 +108,9 @@ func (p *Piece) check(first bool) error {
 	return nil
 }
 
-// mostAir is the area that may come to lie over nothing at a joint without a
+// maxAir is the area that may come to lie over nothing at a joint without a
 // word, mm².
-const mostAir = 2.0
+const maxAir = 2.0
 
 // joint joins piece i and the next.
 func (b *Bound) joint(i int, j *Joint, p *plan.Plan) error {
@@ -206,7 +206,7 @@ func (m *Made) check(below, above *Piece, j *Joint, swap bool, was, is int32) er
 	if err != nil {
 		return err
 	}
-	if a := air.Area() - own.Area(); a > mostAir {
+	if a := air.Area() - own.Area(); a > maxAir {
 		find(finding.Care, "in-the-air", fmt.Sprintf("Layer %d of %s lays %.0f mm² over nothing of %s, "+
 			"which its own layer below would carry. Look at both pages, or choose another "+
 			"height.", above.From, above.Name, a, below.Name))

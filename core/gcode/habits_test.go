@@ -182,7 +182,7 @@ func TestBounds(t *testing.T) {
 			m.Exec(&c, &a)
 		}
 	}
-	if n := len(m.Settings()); n != mostSettings {
+	if n := len(m.Settings()); n != maxSettings {
 		t.Errorf("%d settings", n)
 	}
 	if m.Target(3) != 210e6 || m.Stated() {

@@ -108,8 +108,8 @@ func without[V any](m map[int32]V, k int32) map[int32]V {
 // What is remembered is bounded: a file could name any number of tools and of words.
 // What lies beyond counts as not said.
 const (
-	mostTools    = 64
-	mostSettings = 100
+	maxTools    = 64
+	maxSettings = 100
 )
 
 // Cold is the target under which a nozzle counts as cold, millionths of a degree (no firmware
@@ -124,7 +124,7 @@ func (s *State) setNozzle(tool int32, v int64, wait bool) {
 		if known && old == v && hot == (hot && v >= Cold || wait && v > 0) {
 			return
 		}
-		if !known && len(s.Aux.Nozzle) >= mostTools {
+		if !known && len(s.Aux.Nozzle) >= maxTools {
 			return
 		}
 	}
@@ -159,7 +159,7 @@ func (s *State) setSticky(word, line string) {
 			}
 			return
 		}
-		if len(list) >= mostSettings {
+		if len(list) >= maxSettings {
 			return
 		}
 	}
@@ -182,10 +182,10 @@ func (s *State) setTool(t int32) {
 	if s.Debt != 0 || s.Pulled || there != 0 || pulled {
 		a := s.change()
 		a.Debt, a.Pulled = without(a.Debt, t), without(a.Pulled, t)
-		if s.Debt != 0 && len(a.Debt) < mostTools {
+		if s.Debt != 0 && len(a.Debt) < maxTools {
 			a.Debt = with(a.Debt, s.Tool, s.Debt)
 		}
-		if s.Pulled && len(a.Pulled) < mostTools {
+		if s.Pulled && len(a.Pulled) < maxTools {
 			a.Pulled = with(a.Pulled, s.Tool, true)
 		}
 	}

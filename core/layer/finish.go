@@ -51,7 +51,7 @@ func (r *reader) shape() error {
 	start, checks := 0, 0
 	for i := range ix.Layers {
 		l := &ix.Layers[i]
-		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.turns.vase && checks < mostChecks {
+		if i > 0 && l.Z < ix.Layers[i-1].Z-eps && !r.turns.vase && checks < maxChecks {
 			again, err := r.restarts(start, i, false)
 			if err != nil {
 				return err

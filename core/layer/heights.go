@@ -69,7 +69,7 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 				continue
 			}
 			opens[i], top = true, z
-		case z < top-alike && checks < mostChecks:
+		case z < top-alike && checks < maxChecks:
 			again, err := r.restarts(first, i, false)
 			if err != nil {
 				return err
@@ -82,7 +82,7 @@ func (r *reader) byHeights(from, to int, opens []bool) error {
 				object++
 			}
 		}
-		if to-from > mostLevels {
+		if to-from > maxLevels {
 			continue
 		}
 		if opens[i] || i == from {
@@ -112,13 +112,13 @@ func (g *level) take(r *reader, i int) {
 // alike is how far two heights of one layer may lie apart: no layer is as thin.
 const alike = 10_000
 
-// mostLevels is how many runs are compared with their neighbours: a file of more has no
+// maxLevels is how many runs are compared with their neighbours: a file of more has no
 // heights in between.
-const mostLevels = 200_000
+const maxLevels = 200_000
 
-// mostChecks bounds how many footprints are looked at for objects and for heights in
+// maxChecks bounds how many footprints are looked at for objects and for heights in
 // between.
-const mostChecks = 400
+const maxChecks = 400
 
 // inBetween finds the levels at heights in between and takes their opening away, or
 // that of the level behind them when they are laid before it.
@@ -232,7 +232,7 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	if w := sum[0].wall - sum[1].wall; w < 0 || w == 0 && sum[0].laid < sum[1].laid {
 		odd = 0
 	}
-	if between, err := r.mostSkipped(levels, a, b, odd); err != nil || !between {
+	if between, err := r.maxSkipped(levels, a, b, odd); err != nil || !between {
 		return err
 	}
 	// The stretch reaches as far as the levels go on alternating.
@@ -281,9 +281,9 @@ func (r *reader) alternating(levels []level, opens []bool, a, b int) error {
 	return nil
 }
 
-// mostSkipped looks at some levels of one parity, and reports whether most of them lie
+// maxSkipped looks at some levels of one parity, and reports whether most of them lie
 // between two that belong together.
-func (r *reader) mostSkipped(levels []level, a, b, odd int) (bool, error) {
+func (r *reader) maxSkipped(levels []level, a, b, odd int) (bool, error) {
 	yes, looked := 0, 0
 	for k := 0; k < 9; k++ {
 		i := a + (b-a)*k/8

@@ -105,7 +105,7 @@ func (p *parting) group(g, from, to int, low, step gcode.Nano) error {
 		}
 		full := z*5 >= base*5+step*4
 		own := base >= 0 && full
-		if base >= 0 && z > base+alike && p.checks < mostChecks && (p.rare && !full || g == 0) {
+		if base >= 0 && z > base+alike && p.checks < maxChecks && (p.rare && !full || g == 0) {
 			p.checks++
 			var err error
 			if own, err = r.stands(under, i, to); err != nil {

@@ -8,7 +8,7 @@ import (
 // strokes beside each other, or, before the file's own first mark, one open line along
 // the edge, with little filament. Nothing else touches it.
 const (
-	mostPrimes   = 6
+	maxPrimes    = 6
 	primeWidth   = 4 * gcode.MM  // of straight strokes beside each other
 	primeLength  = 5 * gcode.MM  // at least, and five times their width
 	primeStrokes = 8             // of one open line
@@ -20,7 +20,7 @@ const (
 // file's own first mark stands, 0 when it has none.
 func (r *reader) primes(mark int64) (int, error) {
 	runs := r.ix.Layers
-	for k := min(mostPrimes, r.firstOnes(mark), len(runs)-1); k > 0; k-- {
+	for k := min(maxPrimes, r.firstOnes(mark), len(runs)-1); k > 0; k-- {
 		box, laid, open, one := runs[0].Box, gcode.Nano(0), true, true
 		for i := range k {
 			one = one && runs[i].Z == runs[0].Z

@@ -336,7 +336,7 @@ func (r *reader) openRun(z gcode.Nano) {
 		more := n
 		if r.ix.Bytes > 0 { // else it is still arriving
 			most := 3 * int64(n)
-			if n > mostStates { // a guess from so many is a good one
+			if n > maxStates { // a guess from so many is a good one
 				most = max(most, 1<<20)
 			}
 			more = int(min(int64(n)*(r.ix.Bytes-r.off)/max(r.off, 1), most)) + n/16

@@ -17,12 +17,12 @@ type Snapshot struct {
 // once; of the many behind them only now and then, since a state is as large as all else
 // that is known of a layer.
 const (
-	mostStates = 1 << 15
-	stateEach  = 2048 // lines
+	maxStates = 1 << 15
+	stateEach = 2048 // lines
 )
 
-// keepStates is mostStates, except in tests.
-var keepStates = mostStates
+// keepStates is maxStates, except in tests.
+var keepStates = maxStates
 
 // keep keeps the state at a point, when it is one of the first or far from the last.
 func (ix *Index) keep(p point) {

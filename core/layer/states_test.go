@@ -31,7 +31,7 @@ func TestFewStates(t *testing.T) {
 	b.WriteString("M104 S0\n")
 	all := read(t, b.String())
 	keepStates = 8
-	defer func() { keepStates = mostStates }()
+	defer func() { keepStates = maxStates }()
 	few := read(t, b.String())
 	if len(all.States) != len(all.Layers) || len(few.States) >= len(few.Layers)/10 {
 		t.Fatalf("%d states for %d layers; thinned %d", len(all.States), len(all.Layers),

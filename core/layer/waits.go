@@ -14,8 +14,8 @@ import (
 // what slicers write to let a nozzle or a layer settle is shorter.
 const longDwell = 30
 
-// mostWaits bounds what is kept; no file has more than it has layers that somebody attends to.
-const mostWaits = 1000
+// maxWaits bounds what is kept; no file has more than it has layers that somebody attends to.
+const maxWaits = 1000
 
 // asksForHand finds macros that are named after what somebody does at the printer.
 var asksForHand = regexp.MustCompile(`(?i)^@?(` +
@@ -25,14 +25,14 @@ var asksForHand = regexp.MustCompile(`(?i)^@?(` +
 
 // wait books a line that may be a stop.
 func (r *reader) wait(word string) {
-	if len(r.ix.Waits) < mostWaits && r.own.inEar == "" {
+	if len(r.ix.Waits) < maxWaits && r.own.inEar == "" {
 		r.ix.Waits = append(r.ix.Waits, Stop{Line: r.line, Word: word})
 	}
 }
 
-// mostByHand is up to how many changes of the tool are taken for something that a person does:
+// maxByHand is up to how many changes of the tool are taken for something that a person does:
 // of more of them the printer does it.
-const mostByHand = 20
+const maxByHand = 20
 
 // sortWaits keeps the waits that stand between laying moves, and changes of the tool only
 // where the file does not heat several, and where they are few.
@@ -48,7 +48,7 @@ func (r *reader) sortWaits() {
 	kept := ix.Waits[:0]
 	for _, w := range ix.Waits {
 		first := len(ix.Layers) > 0 && w.Line < ix.Layers[0].First
-		tools := w.Word[0] == 'T' && (bits.OnesCount64(r.heats) > 1 || changes > mostByHand)
+		tools := w.Word[0] == 'T' && (bits.OnesCount64(r.heats) > 1 || changes > maxByHand)
 		last := len(ix.Layers) > 0 && w.Line > ix.Layers[len(ix.Layers)-1].Last
 		if !first && !last && !tools {
 			kept = append(kept, w)

@@ -23,15 +23,15 @@ type Rest struct {
 // it, or behind it.
 const (
 	leastAlong = 1
-	mostAlong  = 99
+	maxAlong   = 99
 )
 
 // cut finds the place inside the move at which the rest begins, and makes the start the line
 // behind the move.
 func (s *Start) cut(src layer.Source, ix *layer.Index, c *Choice) error {
-	if !(c.Along >= leastAlong && c.Along <= mostAlong) {
+	if !(c.Along >= leastAlong && c.Along <= maxAlong) {
 		return fmt.Errorf("of a move, %d to %d %% can be laid already; begin with the move, or behind it",
-			leastAlong, mostAlong)
+			leastAlong, maxAlong)
 	}
 	n := ix.At(c.Line)
 	if n < 1 || c.Line >= ix.Lines {

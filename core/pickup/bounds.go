@@ -38,14 +38,14 @@ var Bounds = []Bound{
 	{"clearance", 1, 200, "mm", func(c *Choice) *float64 { return &c.Clearance }},
 	{"ease_speed", 10, 100, "%", func(c *Choice) *float64 { return &c.Ease.Speed }},
 	{"ease_hotter", -40, 40, "°C", func(c *Choice) *float64 { return &c.Ease.Hotter }},
-	{"brim", 0, MostBrim, "mm", func(c *Choice) *float64 { return &c.Brim }},
+	{"brim", 0, MaxBrim, "mm", func(c *Choice) *float64 { return &c.Brim }},
 }
 
-// mostLayersEased is how many layers may be made gentler.
-const mostLayersEased = 50
+// maxLayersEased is how many layers may be made gentler.
+const maxLayersEased = 50
 
-// mostAway is the largest coordinate of a place, mm.
-const mostAway = 2000
+// maxAway is the largest coordinate of a place, mm.
+const maxAway = 2000
 
 // Check says what is wrong with a choice, whatever the print is.
 func (c *Choice) Check() error {
@@ -54,14 +54,14 @@ func (c *Choice) Check() error {
 			return err
 		}
 	}
-	if c.Ease.Layers < 0 || c.Ease.Layers > mostLayersEased {
-		return fmt.Errorf("0 to %d layers can be made gentler", mostLayersEased)
+	if c.Ease.Layers < 0 || c.Ease.Layers > maxLayersEased {
+		return fmt.Errorf("0 to %d layers can be made gentler", maxLayersEased)
 	}
 	if c.Brim > 0 && !c.LooseTop {
 		return errors.New("a brim goes round a loose top only")
 	}
 	for _, p := range []*[2]float64{c.HomeAt, c.PrimeAt} {
-		if p != nil && !(math.Abs(p[0]) <= mostAway && math.Abs(p[1]) <= mostAway) {
+		if p != nil && !(math.Abs(p[0]) <= maxAway && math.Abs(p[1]) <= maxAway) {
 			return fmt.Errorf("no printer reaches X%g Y%g", p[0], p[1])
 		}
 	}

@@ -13,8 +13,8 @@ import (
 	"dogear/core/routine"
 )
 
-// MostBrim is how wide a brim may be, mm.
-const MostBrim = 20.0
+// MaxBrim is how wide a brim may be, mm.
+const MaxBrim = 20.0
 
 // How a brim is laid.
 const (

@@ -248,10 +248,10 @@ func (p *Piece) time(ix *layer.Index, s float64) error {
 
 // Where a display position counts as on a move, mm.
 const (
-	passes   = 0.5
-	sameZ    = 0.02
-	mostHop  = 5.0
-	mostLook = 400 // layers that are looked through
+	passes  = 0.5
+	sameZ   = 0.02
+	maxHop  = 5.0
+	maxLook = 400 // layers that are looked through
 )
 
 // display finds the moves that pass a position. A height that is no layer's may
@@ -262,10 +262,10 @@ func (p *Piece) display(src layer.Source, ix *layer.Index) error {
 	looked := 0
 	for n := range ix.Layers {
 		top := ix.Layers[n].Z.Millimetres()
-		if top < z-mostHop || top > z+ix.Layers[n].Height.Millimetres()+sameZ {
+		if top < z-maxHop || top > z+ix.Layers[n].Height.Millimetres()+sameZ {
 			continue
 		}
-		if looked++; looked > mostLook {
+		if looked++; looked > maxLook {
 			break
 		}
 		moves, err := ix.Decode(src, n+1)

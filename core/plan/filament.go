@@ -45,12 +45,12 @@ func (f *Filament) Check() error {
 		}
 	}
 	for _, v := range []float64{f.Purge, f.Load, f.Unload} {
-		if !within(v, 0, mostPurged) {
+		if !within(v, 0, maxPurged) {
 			return fmt.Errorf("%g mm is out of range", v)
 		}
 	}
 	for key, v := range f.After {
-		if !within(v, 0, mostPurged) {
+		if !within(v, 0, maxPurged) {
 			return fmt.Errorf("%g mm behind %q is out of range", v, key)
 		}
 	}
@@ -61,8 +61,8 @@ func (f *Filament) Check() error {
 	return nil
 }
 
-// mostPurged is the greatest length that is pushed through or moved at once, mm.
-const mostPurged = 2000
+// maxPurged is the greatest length that is pushed through or moved at once, mm.
+const maxPurged = 2000
 
 // PurgeOf returns what a purge at an ear pushes through, mm: what is known of the pair of
 // filaments, else of the new one, else what the step says.
@@ -93,7 +93,7 @@ const (
 func NextPurge(mm float64, clean string) (float64, error) {
 	switch clean {
 	case TooLittle:
-		return math.Min(math.Ceil(mm*1.4/5)*5, mostPurged), nil
+		return math.Min(math.Ceil(mm*1.4/5)*5, maxPurged), nil
 	case TooMuch:
 		return math.Max(math.Floor(mm*0.8/5)*5, 5), nil
 	case JustRight:

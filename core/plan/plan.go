@@ -173,8 +173,8 @@ const maxLine = 240
 // PicturePrefix begins the picture of a plan.
 const PicturePrefix = "data:image/png;base64,"
 
-// mostPicture is how long a picture may be, with its prefix, in bytes.
-const mostPicture = 200_000
+// maxPicture is how long a picture may be, with its prefix, in bytes.
+const maxPicture = 200_000
 
 // maxPlan is the largest plan that is read, in bytes.
 const maxPlan = 8 << 20
@@ -204,9 +204,9 @@ func (p *Plan) Check() error {
 		return &Error{"", fmt.Errorf("the printer: %w", err)}
 	}
 	if p.Picture != "" && (!strings.HasPrefix(p.Picture, PicturePrefix) ||
-		len(p.Picture) > mostPicture) {
+		len(p.Picture) > maxPicture) {
 		return &Error{"", fmt.Errorf("its picture must be a PNG as a data URL of at most %d bytes",
-			mostPicture)}
+			maxPicture)}
 	}
 	for key, f := range p.Filaments {
 		if err := f.Check(); err != nil {

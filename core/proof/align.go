@@ -35,8 +35,8 @@ type Aligned struct {
 	Blocks [][2]int64
 }
 
-// mostRewritten bounds how many rewritten lines are listed.
-const mostRewritten = 500
+// maxRewritten bounds how many rewritten lines are listed.
+const maxRewritten = 500
 
 // queue is a file as one number a line, of which some lines ahead are held.
 type queue struct {
@@ -291,7 +291,7 @@ func (l *aligner) part(di, dj int) {
 	inserted, removed := int64(dj), int64(di)
 	if di > 0 && di <= 64 && dj <= 4096 {
 		next := 0
-		for k := 0; k < di && len(r.Rewritten) < mostRewritten; k++ {
+		for k := 0; k < di && len(r.Rewritten) < maxRewritten; k++ {
 			// Two insertions may stand so near that less than that agrees between.
 			if n := slices.Index(b.sums[next:dj], a.sums[k]); n >= 0 {
 				next += n + 1

@@ -89,8 +89,8 @@ type region struct {
 	pushed  int // findings about filament that is pushed out, when it began
 }
 
-// mostSteps bounds what is kept of a region on each side.
-const mostSteps = 1 << 18
+// maxSteps bounds what is kept of a region on each side.
+const maxSteps = 1 << 18
 
 // original books a line that was cut.
 func (j *region) original(w *walker, left bool) {
@@ -109,7 +109,7 @@ func (j *region) original(w *walker, left bool) {
 }
 
 func (j *region) add(side int, to []step, line int64, a *gcode.Act, s *gcode.State) []step {
-	if len(to) == mostSteps {
+	if len(to) == maxSteps {
 		j.more[side]++
 		return to
 	}

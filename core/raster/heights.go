@@ -23,13 +23,13 @@ func NewHeights(box [4]gcode.Nano) *Heights {
 	b := &Heights{x0: math.Floor(box[0].Millimetres()) - 2, y0: math.Floor(box[1].Millimetres()) - 2}
 	b.w = int(math.Ceil(box[2].Millimetres()-b.x0)) + 3
 	b.h = int(math.Ceil(box[3].Millimetres()-b.y0)) + 3
-	b.w, b.h = min(max(b.w, 1), mostCells), min(max(b.h, 1), mostCells)
+	b.w, b.h = min(max(b.w, 1), maxSide), min(max(b.h, 1), maxSide)
 	b.z = make([]float32, b.w*b.h)
 	return b
 }
 
-// mostCells bounds the map in both directions, mm.
-const mostCells = 4000
+// maxSide bounds the map in both directions, mm.
+const maxSide = 4000
 
 // The nozzle as it is swept over the bed: a tip of 1 mm across, a cone of 45
 // degrees up to ConeHigh, then a block.

@@ -58,8 +58,8 @@ func TestHeights(t *testing.T) {
 }
 
 // TestHeightsFollow draws moves that follow on each other, straight and round, level and rising,
-// and holds the map against the moves themselves: nowhere is it lower than what was laid, and away from
-// it there is nothing.
+// and holds the map against the moves themselves: nowhere is it lower than what was laid, and away
+// from it there is nothing.
 func TestHeightsFollow(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(5, 9))
 	mm := gcode.FromMM

@@ -19,11 +19,11 @@ func (l Loop) Length() float64 {
 	return sum
 }
 
-// fineCell is how large the cells are on which loops are found, mm, and mostFine how many there
+// fineCell is how large the cells are on which loops are found, mm, and maxFine how many there
 // may be.
 const (
 	fineCell = 0.05
-	mostFine = 40_000_000
+	maxFine  = 40_000_000
 )
 
 // Round returns closed lines round what layer n lays: each group of them at one of the
@@ -37,8 +37,8 @@ func Round(ix *layer.Index, n int, moves []layer.Move, distances []float64) [][]
 	b := ix.Layers[n-1].Box
 	f := Frame{X0: b[0].Millimetres() - far - 1, Y0: b[1].Millimetres() - far - 1, Cell: fineCell}
 	w, h := b[2].Millimetres()+far+1-f.X0, b[3].Millimetres()+far+1-f.Y0
-	if k := w / f.Cell * h / f.Cell; k > mostFine {
-		f.Cell *= math.Sqrt(k / mostFine)
+	if k := w / f.Cell * h / f.Cell; k > maxFine {
+		f.Cell *= math.Sqrt(k / maxFine)
 	}
 	f.W, f.H = int(w/f.Cell)+2, int(h/f.Cell)+2
 	laid := NewGrid(f)

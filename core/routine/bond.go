@@ -16,7 +16,7 @@ import (
 const (
 	pullAfter = 2 * gcode.MM
 	hopBy     = gcode.MM
-	MostBond  = 60_000 // moves that are laid once more, at the most
+	MaxBond   = 60_000 // moves that are laid once more, at the most
 )
 
 // bond lays the layer under the fold once more with a share of its filament:
@@ -40,7 +40,7 @@ func (c *compiler) bond(flow float64) {
 			"whole layer of the same object lies under it.")
 		return
 	}
-	if len(again) > MostBond {
+	if len(again) > MaxBond {
 		c.find(finding.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
 			"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return

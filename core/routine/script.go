@@ -24,8 +24,8 @@ type Line struct {
 	Mark     *mark.Mark // it is; nil for all other lines
 }
 
-// mostPieces bounds the lines that one movement of the filament becomes.
-const mostPieces = 100
+// maxPieces bounds the lines that one movement of the filament becomes.
+const maxPieces = 100
 
 // Frame is the step of lines that belong to none.
 const Frame = -1
@@ -155,7 +155,7 @@ func mmText(n gcode.Nano) string { return string(gcode.AppendMM(nil, n, 0)) }
 // filament moves the filament by mm, in pieces the firmware accepts, in whichever
 // way the axis is counted just then.
 func (c *Script) filament(by gcode.Nano, feed float64, why string) {
-	step := max(piece, by/mostPieces, -by/mostPieces) // an absurd length must not become a book
+	step := max(piece, by/maxPieces, -by/maxPieces) // an absurd length must not become a book
 	for by != 0 {
 		p := max(min(by, step), -step)
 		c.addLine(fmt.Sprintf("G1 %s F%g", c.eWord(p), feed), why)

@@ -49,14 +49,14 @@ func (s *Door) Routes(r site.Router) {
 // no longer than bcrypt reads.
 const (
 	leastPassphrase = 8
-	mostPassphrase  = 72
+	maxPassphrase   = 72
 )
 
 // HashPassphrase makes of a passphrase what is kept of it.
 func HashPassphrase(text string) ([]byte, error) {
 	text = strings.TrimSpace(text)
-	if n := len(text); n < leastPassphrase || n > mostPassphrase {
-		return nil, fmt.Errorf("a passphrase has %d to %d characters", leastPassphrase, mostPassphrase)
+	if n := len(text); n < leastPassphrase || n > maxPassphrase {
+		return nil, fmt.Errorf("a passphrase has %d to %d characters", leastPassphrase, maxPassphrase)
 	}
 	return bcrypt.GenerateFromPassword([]byte(text), bcrypt.DefaultCost)
 }
@@ -72,8 +72,8 @@ type tries struct {
 
 // Of wrong passphrases so many are taken from one address in so long a time.
 const (
-	mostTries = 10
-	triesIn   = 5 * time.Minute
+	maxTries = 10
+	triesIn  = 5 * time.Minute
 )
 
 // take counts a try, before it is known whether it is right: a hundred at once are a
@@ -92,7 +92,7 @@ func (t *tries) take(from string, now time.Time) bool {
 			delete(t.all, k)
 		}
 	}
-	if len(t.all[from]) >= mostTries {
+	if len(t.all[from]) >= maxTries {
 		return false
 	}
 	t.all[from] = append(t.all[from], now)

@@ -87,7 +87,7 @@ func TestPassphrase(t *testing.T) {
 	if code, _ := c.Form("/enter?passphrase=low+water+at+noon"); code != 403 {
 		t.Errorf("a passphrase in the address is taken: %d", code)
 	}
-	for range access.MostTries {
+	for range access.MaxTries {
 		c.Form("/enter", "passphrase", "a guess, a guess")
 	}
 	if code, _ := c.Form("/enter", "passphrase", "low water at noon"); code != 429 {

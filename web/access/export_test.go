@@ -1,4 +1,4 @@
 package access
 
-// MostTries is the constant, for tests from outside.
-const MostTries = mostTries
+// MaxTries is the constant, for tests from outside.
+const MaxTries = maxTries

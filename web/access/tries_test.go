@@ -10,9 +10,9 @@ import (
 func TestTries(t *testing.T) {
 	var tr tries
 	now := time.Date(2026, 11, 28, 9, 30, 0, 0, time.UTC)
-	left := make(chan bool, 20*mostTries)
+	left := make(chan bool, 20*maxTries)
 	var all sync.WaitGroup
-	for i := range 20 * mostTries { // all at once
+	for i := range 20 * maxTries { // all at once
 		all.Go(func() { left <- tr.take("10.0.0.7", now.Add(time.Duration(i)*time.Millisecond)) })
 	}
 	all.Wait()
@@ -23,7 +23,7 @@ func TestTries(t *testing.T) {
 			taken++
 		}
 	}
-	if taken != mostTries {
+	if taken != maxTries {
 		t.Errorf("%d tries were taken", taken)
 	}
 	if !tr.take("10.0.0.8", now.Add(time.Minute)) {

@@ -28,7 +28,7 @@ func TestSmall(t *testing.T) {
 func TestMostBeside(t *testing.T) {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for name, size := range map[string]int{"a.gcode": 10, "model.bin": store.MostShell + 1} {
+	for name, size := range map[string]int{"a.gcode": 10, "model.bin": store.MaxShell + 1} {
 		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store})
 		if err == nil {
 			_, err = w.Write(make([]byte, size))

@@ -51,9 +51,9 @@ func keptOf(p *archive.Pack, plate *archive.Plate) (*store.Pack, error) {
 	if p.Alone() {
 		return nil, nil
 	}
-	if p.Beside(plate) > store.MostShell {
+	if p.Beside(plate) > store.MaxShell {
 		return nil, say.Sentence(fiber.StatusUnprocessableEntity, "this archive holds more than "+
-			strconv.Itoa(store.MostShell>>20)+" MB beside its G-code; export plain G-code instead")
+			strconv.Itoa(store.MaxShell>>20)+" MB beside its G-code; export plain G-code instead")
 	}
 	var shell bytes.Buffer
 	var scratch memory
@@ -71,16 +71,16 @@ func (m *memory) Seek(int64, int) (int64, error) { return 0, nil }
 
 // Bounds of pictures: dots along either side of one that is read, and of the one that is kept.
 const (
-	mostPictureDots = 4096
-	keptDots        = 320
+	maxPictureDots = 4096
+	keptDots       = 320
 )
 
 // small makes a picture of somebody else's small, on white, as a JPEG of our own; nil where there
 // is none, or nothing that could be read.
 func small(data []byte) []byte {
 	c, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if err != nil || c.Width < 1 || c.Height < 1 || c.Width > mostPictureDots ||
-		c.Height > mostPictureDots {
+	if err != nil || c.Width < 1 || c.Height < 1 || c.Width > maxPictureDots ||
+		c.Height > maxPictureDots {
 		return nil
 	}
 	from, _, err := image.Decode(bytes.NewReader(data))

@@ -75,7 +75,7 @@ func (v *marginView) ears(b *book.Book, m *book.Marked, res *apply.Result, open 
 	for i := range all {
 		e := &all[i]
 		x := newEarView(m, b, e)
-		x.Lean = len(all) > mostCards && e.ID != open
+		x.Lean = len(all) > maxCards && e.ID != open
 		if bl := made[e.ID]; bl != nil {
 			x.Steps = nil // of several at one fold they are shared out
 			for _, st := range bl.Steps {
@@ -104,7 +104,7 @@ func (v *marginView) leftOut(b *book.Book, p *plan.Plan) error {
 	for i := range found {
 		switch st := &found[i]; {
 		case !left(b, p, st):
-		case len(v.Found) < mostFound:
+		case len(v.Found) < maxFound:
 			v.Found = append(v.Found, foundOf(st))
 		default:
 			v.MoreFound++
@@ -113,8 +113,8 @@ func (v *marginView) leftOut(b *book.Book, p *plan.Plan) error {
 	return nil
 }
 
-// mostFound bounds how many stops of a file are listed.
-const mostFound = 40
+// maxFound bounds how many stops of a file are listed.
+const maxFound = 40
 
 // foundOf shows a stop that was in the file before Dogear.
 func foundOf(st *foreign.Stop) foundView {
@@ -155,9 +155,9 @@ func (v *marginView) stops() {
 	}
 }
 
-// mostCards is up to how many ears all cards are sent whole. Of more, only the one that is
+// maxCards is up to how many ears all cards are sent whole. Of more, only the one that is
 // open travels with each change.
-const mostCards = 24
+const maxCards = 24
 
 // earCard sends the inside of an ear's card.
 func (s *pages) earCard(c fiber.Ctx) error {

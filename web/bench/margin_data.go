@@ -71,12 +71,12 @@ type sitData struct {
 	Top    float64 `json:"top"`
 }
 
-// mostOvers bounds how many lifted travel moves are drawn.
-const mostOvers = 5000
+// maxOvers bounds how many lifted travel moves are drawn.
+const maxOvers = 5000
 
 func liftsOf(res *apply.Result) []overData {
 	out := []overData{}
-	for _, o := range res.Overs[:min(len(res.Overs), mostOvers)] {
+	for _, o := range res.Overs[:min(len(res.Overs), maxOvers)] {
 		out = append(out, overData{o.Layer, o.From, [4]float64{o.Begin[0].Millimetres(),
 			o.Begin[1].Millimetres(), o.End[0].Millimetres(), o.End[1].Millimetres()}, o.High.Millimetres()})
 	}

@@ -16,8 +16,8 @@ import (
 	"dogear/web/say"
 )
 
-// mostRuns bounds the runs of lines that are muted at once.
-const mostRuns = 2000
+// maxRuns bounds the runs of lines that are muted at once.
+const maxRuns = 2000
 
 // mute leaves lines out, unmute brings them back.
 func (s *pages) mute(c fiber.Ctx) error {
@@ -82,9 +82,9 @@ func spans(form fields.Form, b *book.Book) ([]plan.Span, error) {
 		if err != nil {
 			return nil, err
 		}
-		if out = append(out, m); len(out) > mostRuns {
+		if out = append(out, m); len(out) > maxRuns {
 			return nil, say.Sentence(fiber.StatusUnprocessableEntity,
-				fmt.Sprintf("at most %d runs of lines are muted at once", mostRuns))
+				fmt.Sprintf("at most %d runs of lines are muted at once", maxRuns))
 		}
 	}
 	return out, nil

@@ -185,8 +185,8 @@ func lean(p *plan.Plan, kit *store.Kit) {
 	}
 }
 
-// mostAtHand is up to which size a file is read while somebody waits, bytes.
-const mostAtHand = 40 << 20
+// maxAtHand is up to which size a file is read while somebody waits, bytes.
+const maxAtHand = 40 << 20
 
 // suffix is what Dogear puts behind the name of a file it writes.
 var suffix = regexp.MustCompile(
@@ -241,7 +241,7 @@ func (s *pages) takeOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if p.Bytes > mostAtHand {
+	if p.Bytes > maxAtHand {
 		s.Jobs.Start(p)
 		c.Set("HX-Redirect", "/")
 		return c.SendStatus(fiber.StatusOK)

@@ -46,13 +46,13 @@ type hollow struct {
 	Rows   [][3]float64 `json:"rows"` // from layer, width and depth along the pocket's own sides
 }
 
-// mostHollows bounds how many pockets are drawn and listed.
-const mostHollows = 60
+// maxHollows bounds how many pockets are drawn and listed.
+const maxHollows = 60
 
 func hollows(b *book.Book) []hollow {
 	out := []hollow{}
 	for _, p := range b.Found() {
-		if len(out) == mostHollows {
+		if len(out) == maxHollows {
 			break
 		}
 		h := hollow{Shape: p.Shape, Words: book.OpenWords(&p), X: p.Centre[0], Y: p.Centre[1],
@@ -96,7 +96,7 @@ func pockets(b *book.Book, m *book.Marked) []pocketView {
 		groups[k].all = append(groups[k].all, i)
 	}
 	var out []pocketView
-	for _, g := range groups[:min(len(groups), mostHollows)] {
+	for _, g := range groups[:min(len(groups), maxHollows)] {
 		v := pocketView{Words: insert.Words(g.p), Where: fmt.Sprintf("at X %.1f Y %.1f", g.p.Centre[0],
 			g.p.Centre[1]), Before: *g.p.Closes, First: g.p.FirstOpen + 1, Count: len(g.all)}
 		if len(g.all) > 1 {
@@ -223,7 +223,7 @@ func choosePockets(form fields.Form, e *plan.Ear) error {
 func pocketChoices(b *book.Book, e *plan.Ear, fits []insert.Fit) []fields.Choice {
 	n, line := apply.Place(b.Ix, e)
 	open := insert.At(b.Found(), n)
-	if line > 0 || len(open) < 2 || len(open) > mostHollows {
+	if line > 0 || len(open) < 2 || len(open) > maxHollows {
 		return nil
 	}
 	var out []fields.Choice

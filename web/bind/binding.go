@@ -46,8 +46,8 @@ type jointChoice struct {
 	Minutes  float64 // of a heads-up before it; 0 for none
 }
 
-// MostBound bounds what is bound at once.
-const MostBound = 8
+// MaxBound bounds what is bound at once.
+const MaxBound = 8
 
 // binding is what the address of a request asks for.
 func (s *pages) binding(c fiber.Ctx) (*binding, error) {
@@ -82,9 +82,9 @@ func readBinding(q url.Values, kit *store.Kit,
 	b := &binding{p: &plan.Plan{Filaments: kit.Filaments, Routines: kit.Routines}, kit: kit}
 	(&book.Marked{Plan: b.p, Kit: b.kit}).Printer()
 	named := append(slices.Clone(q["p"]), q["add"]...)
-	if len(named) > MostBound {
+	if len(named) > MaxBound {
 		return nil, say.Sentence(fiber.StatusBadRequest,
-			fmt.Sprintf("at most %d pieces are bound at once", MostBound))
+			fmt.Sprintf("at most %d pieces are bound at once", MaxBound))
 	}
 	for _, name := range q["ok"] {
 		if finding.CheckName(name) == nil && len(b.accept) < 20 {

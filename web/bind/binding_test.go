@@ -104,7 +104,7 @@ func TestReadBinding(t *testing.T) {
 			if err == nil || !strings.Contains(err.Error(), want) {
 				t.Errorf("%v, want %q", err, want)
 			}
-			if opened > MostBound {
+			if opened > MaxBound {
 				t.Errorf("%d prints were opened", opened)
 			}
 		})

@@ -13,7 +13,7 @@ import (
 // Address is where prints are bound.
 func Address(all []int64) string {
 	q := url.Values{}
-	for _, id := range all[:min(len(all), MostBound)] {
+	for _, id := range all[:min(len(all), MaxBound)] {
 		q.Add("p", fmt.Sprint(id))
 	}
 	return "/bind?" + q.Encode()
@@ -30,14 +30,14 @@ type bindChoice struct {
 	Title, Facts string
 }
 
-// mostOffered bounds how many prints are offered to be bound: the newest ones.
-const mostOffered = 500
+// maxOffered bounds how many prints are offered to be bound: the newest ones.
+const maxOffered = 500
 
 // bindable lists what could be bound; first is a print chosen already, every are
 // all prints.
 func (s *pages) bindable(ctx context.Context, b *binding) (groups []bindGroup, first *bindChoice,
 	every []bindChoice, err error) {
-	all, err := s.Store.Faces(ctx, mostOffered)
+	all, err := s.Store.Faces(ctx, maxOffered)
 	if err != nil {
 		return nil, nil, nil, err
 	}

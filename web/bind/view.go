@@ -196,11 +196,11 @@ func (v *boundView) takeJoint(b *binding, made *bind.Bound, st *boundState) {
 
 // othersToBind are the prints that could go on top.
 func (s *pages) othersToBind(ctx context.Context, b *binding) ([]bindChoice, error) {
-	if len(b.pieces) >= MostBound {
+	if len(b.pieces) >= MaxBound {
 		return nil, nil
 	}
 	var out []bindChoice
-	all, err := s.Store.Faces(ctx, mostOffered)
+	all, err := s.Store.Faces(ctx, maxOffered)
 	if err != nil {
 		return nil, err
 	}

@@ -39,13 +39,13 @@ type Books struct {
 	books *cache.Cache[int64, *Book]
 }
 
-// mostOpened bounds what the books in memory weigh, bytes. Those of ordinary prints weigh
+// maxOpened bounds what the books in memory weigh, bytes. Those of ordinary prints weigh
 // a few megabytes at most.
-const mostOpened = 192 << 20
+const maxOpened = 192 << 20
 
 // NewBooks returns none yet, of the prints of a store.
 func NewBooks(st *store.Store) *Books {
-	return &Books{st, cache.New[int64](mostOpened, (*Book).weight)}
+	return &Books{st, cache.New[int64](maxOpened, (*Book).weight)}
 }
 
 // weight is about what a book takes in memory, bytes, with the pieces of its file that are

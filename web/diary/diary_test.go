@@ -18,13 +18,13 @@ func TestDiary(t *testing.T) {
 		t.Fatal(code)
 	}
 	c.Page(t, p+"/diary", "written", "wall_stop-20")
-	for k := range store.MostEntries + 5 {
+	for k := range store.MaxEntries + 5 {
 		if err := c.St.Note(t.Context(), 1, "learned", fmt.Sprint("=", k)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	all, err := c.St.Diary(t.Context(), 1)
-	if err != nil || len(all) != store.MostEntries {
+	if err != nil || len(all) != store.MaxEntries {
 		t.Errorf("%d lines, %v", len(all), err)
 	}
 	if _, table := c.Do("GET", p+"/diary/csv", nil, nil); !strings.Contains(table, ",'=7\n") {

@@ -39,15 +39,15 @@ func (h *Hub) Announce(id int64) {
 	}
 }
 
-// mostSeats bounds the benches of one print that are told.
-const mostSeats = 50
+// maxSeats bounds the benches of one print that are told.
+const maxSeats = 50
 
 // Listen takes a seat at some prints; call leave in the end. It is nil when there is none.
 func (h *Hub) Listen(ids []int64) (seat chan struct{}, leave func()) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, id := range ids {
-		if len(h.seats[id]) >= mostSeats {
+		if len(h.seats[id]) >= maxSeats {
 			return nil, nil
 		}
 	}

@@ -34,7 +34,7 @@ func TestHub(t *testing.T) {
 	if len(h.seats) != 0 {
 		t.Errorf("%v are kept", h.seats)
 	}
-	for range mostSeats {
+	for range maxSeats {
 		if seat, _ := h.Listen([]int64{3}); seat == nil {
 			t.Fatal("there is no seat")
 		}

@@ -111,13 +111,13 @@ func alter(r plan.Routine, act string) (string, plan.Routine, error) {
 	return "", r, nil
 }
 
-// mostSteps bounds a routine.
-const mostSteps = 60
+// maxSteps bounds a routine.
+const maxSteps = 60
 
 // readSteps reads the steps of the editor's form.
 func readSteps(form fields.Form) (plan.Routine, error) {
 	var r plan.Routine
-	for i := range mostSteps {
+	for i := range maxSteps {
 		f := func(name string) string {
 			return strings.TrimSpace(
 				form.Value(fmt.Sprintf("s%d_%s", i, name)))

@@ -148,8 +148,8 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 				sv.Sends = append(sv.Sends, say.Code(&x.Lines[k]))
 			}
 		}
-		if n := len(sv.Sends); n > mostSends {
-			sv.Sends, sv.More = sv.Sends[:mostSends], n-mostSends
+		if n := len(sv.Sends); n > maxSends {
+			sv.Sends, sv.More = sv.Sends[:maxSends], n-maxSends
 		}
 		if st.Percent != nil {
 			sv.FanText = fmt.Sprint(*st.Percent)
@@ -173,8 +173,8 @@ func editor(kit *store.Kit, key string, r plan.Routine, shipped bool, printer,
 	return v, nil
 }
 
-// mostSends is how many lines of a step are shown.
-const mostSends = 7
+// maxSends is how many lines of a step are shown.
+const maxSends = 7
 
 // likely is the kind of ear that a routine is most likely meant for.
 func likely(key string, r plan.Routine) string {

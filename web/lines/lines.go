@@ -69,8 +69,8 @@ func earLine(e plan.Ear, b *book.Book) int64 {
 	return b.Ix.Layers[n-1].Fold
 }
 
-// mostLines bounds how many lines are sent at once.
-const mostLines = 400
+// maxLines bounds how many lines are sent at once.
+const maxLines = 400
 
 type lineView struct {
 	N     int64  `json:"n"`
@@ -89,7 +89,7 @@ func (s *pages) text(c fiber.Ctx) error {
 	if err1 != nil || err2 != nil || from < 1 || count < 1 {
 		return say.Sentence(fiber.StatusUnprocessableEntity, "say from which line and how many")
 	}
-	end := min(from+min(count, mostLines), b.Ix.Lines+1)
+	end := min(from+min(count, maxLines), b.Ix.Lines+1)
 	out := []lineView{}
 	err = b.Ix.Walk(b.Src, b.Ix.At(from), end, func(line int64, text []byte, cmd *gcode.Command,
 		a *gcode.Act, m *gcode.Machine) bool {

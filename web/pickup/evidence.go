@@ -23,7 +23,7 @@ func (s *pages) addEvidence(c fiber.Ctx) error {
 		if err != nil {
 			return "", err
 		}
-		if len(d.Evidence) >= mostPieces {
+		if len(d.Evidence) >= maxPieces {
 			return "", say.Sentence(fiber.StatusUnprocessableEntity,
 				"that is enough to know; take something away first")
 		}

@@ -2,6 +2,6 @@ package pickup
 
 // Bounds of photographs, for tests from outside.
 const (
-	MostDots  = mostDots
-	MostPhoto = mostPhoto
+	MaxDots  = maxDots
+	MaxPhoto = maxPhoto
 )

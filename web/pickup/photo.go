@@ -22,8 +22,8 @@ import (
 
 // Bounds of a picture: bytes, and dots along either side.
 const (
-	mostPhoto = 4 << 20
-	mostDots  = 4096
+	maxPhoto = 4 << 20
+	maxDots  = 4096
 )
 
 // putPhoto keeps a picture for the pick-up that is being worked on.
@@ -32,15 +32,15 @@ func (s *pages) putPhoto(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	data, err := io.ReadAll(io.LimitReader(arrive.NewBody(c), mostPhoto+1))
+	data, err := io.ReadAll(io.LimitReader(arrive.NewBody(c), maxPhoto+1))
 	if err != nil {
 		return say.Sentence(fiber.StatusBadRequest, "the picture did not arrive whole")
 	}
-	if len(data) > mostPhoto {
+	if len(data) > maxPhoto {
 		return say.Sentence(fiber.StatusRequestEntityTooLarge, "this picture is too large")
 	}
 	p, err := jpeg.DecodeConfig(bytes.NewReader(data))
-	if err != nil || p.Width > mostDots || p.Height > mostDots || p.Width*p.Height == 0 {
+	if err != nil || p.Width > maxDots || p.Height > maxDots || p.Width*p.Height == 0 {
 		return say.Sentence(fiber.StatusUnprocessableEntity,
 			"this is no picture that Dogear can lay under "+
 				"a page")
@@ -49,7 +49,7 @@ func (s *pages) putPhoto(c fiber.Ctx) error {
 	if errors.Is(err, store.ErrPhotos) {
 		return say.Sentence(fiber.StatusConflict,
 			fmt.Sprintf("there are %d pictures of this print already, "+
-				"which is all that it keeps", store.MostPhotos))
+				"which is all that it keeps", store.MaxPhotos))
 	}
 	if err != nil {
 		return err

@@ -41,8 +41,8 @@ func TestPhoto(t *testing.T) {
 	put([]byte("GIF89a"), 422, "no picture")
 	put([]byte("<svg onload=alert(1)>"), 422, "no picture")
 	put(whole[:40], 422, "no picture")
-	put(jpegOf(t, pickup.MostDots+1, 1), 422, "no picture")
-	put(make([]byte, pickup.MostPhoto+1), 413, "too large")
+	put(jpegOf(t, pickup.MaxDots+1, 1), 422, "no picture")
+	put(make([]byte, pickup.MaxPhoto+1), 413, "too large")
 	c.Page(t, u, "Lay a picture of the part under the page")
 	put(whole, 200, "Now pin it")
 	c.Page(t, u, "Pin it again", "Take it away")
@@ -71,7 +71,7 @@ func TestPhoto(t *testing.T) {
 			t.Errorf("%s: %d", no, code)
 		}
 	}
-	for range store.MostPhotos - 1 {
+	for range store.MaxPhotos - 1 {
 		put(whole, 200, "Now pin it")
 	}
 	put(whole, 409, "20 pictures")

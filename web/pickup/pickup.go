@@ -130,8 +130,8 @@ func (s *pages) changePickup(c fiber.Ctx, f func(b *book.Book, d *store.PickupDo
 	return s.sendPickup(c, b, said)
 }
 
-// mostPieces bounds the evidence of one pick-up.
-const mostPieces = 12
+// maxPieces bounds the evidence of one pick-up.
+const maxPieces = 12
 
 // acceptWords are what somebody writes who overrides a finding.
 const acceptWords = "i have looked and i will watch"

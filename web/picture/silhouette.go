@@ -183,13 +183,13 @@ func (s *Painter) draw(ctx context.Context, b *book.Book, m *book.Marked) (*Draw
 // A print that is lower than this part of its width or depth is known better from above.
 const flat = 0.12
 
-// mostAbove is how long a file may be whose layers are looked at for the shelf, bytes.
-const mostAbove = 20 << 20
+// maxAbove is how long a file may be whose layers are looked at for the shelf, bytes.
+const maxAbove = 20 << 20
 
 // fromAbove draws a flat print as one would see it lying on a table.
 func (s *Painter) fromAbove(ctx context.Context, b *book.Book, m *book.Marked, d *Drawing) error {
 	d.Deep = float64(b.Outline.Box[3] - b.Outline.Box[1])
-	if d.High >= flat*max(d.Wide, d.Deep) || b.Ix.Bytes > mostAbove {
+	if d.High >= flat*max(d.Wide, d.Deep) || b.Ix.Bytes > maxAbove {
 		return nil
 	}
 	cv, err := s.Model(ctx, b, m, len(b.Ix.Layers), 0)

@@ -22,9 +22,9 @@ import (
 	"dogear/web/say"
 )
 
-// mostByHand is how large a file may be that is proved beside its original while somebody
+// maxByHand is how large a file may be that is proved beside its original while somebody
 // waits, bytes. For larger ones there is the command line.
-const mostByHand = 200 << 20
+const maxByHand = 200 << 20
 
 // byHandView says what a file edited by hand does otherwise than its original.
 type byHandView struct {
@@ -99,7 +99,7 @@ func (s *pages) proveByHand(c fiber.Ctx) error {
 // byHand puts what a request brings into a file of its own, unpacked.
 func (s *pages) byHand(c fiber.Ctx, print int64, name string) (*os.File, int64, error) {
 	lim := s.Limits
-	lim.Size = min(s.Limit(), mostByHand)
+	lim.Size = min(s.Limit(), maxByHand)
 	body := arrive.NewBody(c)
 	tooBig := say.Sentence(fiber.StatusRequestEntityTooLarge,
 		fmt.Sprintf("this file is larger than %d MB; use dogear proof", lim.Size>>20))

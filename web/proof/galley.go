@@ -41,14 +41,14 @@ type extra struct {
 	Lines []galleyLine
 }
 
-// mostShown bounds how many of a run of muted lines are shown.
-const mostShown = 8
+// maxShown bounds how many of a run of muted lines are shown.
+const maxShown = 8
 
 // mutedLines sets a run of muted lines with the lines that go on behind it.
 func mutedLines(b *book.Book, mu apply.Muted) (extra, error) {
 	x := extra{Title: fmt.Sprintf("Muted: lines %s to %s", figures.Count(mu.Span.From),
 		figures.Count(mu.Span.To))}
-	end := min(mu.Span.To, mu.Span.From+mostShown-1)
+	end := min(mu.Span.To, mu.Span.From+maxShown-1)
 	err := b.Ix.Walk(b.Src, b.Ix.At(mu.Span.From), end+1,
 		func(line int64, text []byte, c *gcode.Command, a *gcode.Act, m *gcode.Machine) bool {
 			if line >= mu.Span.From {
@@ -81,7 +81,7 @@ func lifted(res *apply.Result) extra {
 	shown := slices.DeleteFunc(slices.Clone(res.Extras),
 		func(e apply.Extra) bool { return e.Ear == "" })
 	for i, e := range shown {
-		if i == mostShown/4 {
+		if i == maxShown/4 {
 			x.Lines = append(x.Lines, galleyLine{Line: e.Line, Code: "…",
 				Words: fmt.Sprintf("and %s more like these", figures.Count(int64(len(shown)-i)))})
 			break
@@ -148,8 +148,8 @@ func putBack(blk *apply.Block) string {
 	return strings.Join(out, " · ")
 }
 
-// mostOurs is how many lines of one block are shown: a bond pass has thousands.
-const mostOurs = 80
+// maxOurs is how many lines of one block are shown: a bond pass has thousands.
+const maxOurs = 80
 
 // Lines of the original shown before and behind an inserted block.
 const (
@@ -183,7 +183,7 @@ func (s *pages) galley(b *book.Book, m *book.Marked, res *apply.Result, i int) (
 	if err != nil {
 		return g, err
 	}
-	remembered, long := 0, len(blk.Lines) > mostOurs
+	remembered, long := 0, len(blk.Lines) > maxOurs
 	for k := range blk.Lines {
 		l := &blk.Lines[k]
 		if _, ok := mark.Remembers([]byte(l.Text)); ok {
@@ -193,10 +193,10 @@ func (s *pages) galley(b *book.Book, m *book.Marked, res *apply.Result, i int) (
 			}
 			continue
 		}
-		if long && k >= mostOurs/2 && k < len(blk.Lines)-mostOurs/2 {
-			if k == mostOurs/2 {
+		if long && k >= maxOurs/2 && k < len(blk.Lines)-maxOurs/2 {
+			if k == maxOurs/2 {
 				g.Lines = append(g.Lines, galleyLine{Ours: true, Code: "…",
-					Words: figures.Count(int64(len(blk.Lines)-mostOurs)) + " more lines of the same"})
+					Words: figures.Count(int64(len(blk.Lines)-maxOurs)) + " more lines of the same"})
 			}
 			continue
 		}

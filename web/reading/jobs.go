@@ -149,8 +149,8 @@ func (j *Jobs) Cancel(id int64) bool {
 // and again.
 var pauses = []time.Duration{time.Second, 4 * time.Second, 15 * time.Second, time.Minute}
 
-// passes reports whether what failed may go well at any time without anybody's doing here.
-func passes(err error) bool {
+// isTransient reports whether what failed may go well at any time without anybody's doing here.
+func isTransient(err error) bool {
 	return errors.Is(err, store.ErrFull) || errors.Is(err, store.ErrBusy) ||
 		errors.Is(err, store.ErrGone)
 }
@@ -161,7 +161,7 @@ func (j *Jobs) run(ctx context.Context, p store.Print, arr *layer.Arriving) {
 		err = survive(func() error { return j.read(ctx, p, arr) })
 		arr = nil // it is used up
 		if err == nil || ctx.Err() != nil || errors.Is(err, context.Canceled) || IsRefusal(err) ||
-			errors.Is(err, store.ErrNone) || k >= len(pauses) && !passes(err) {
+			errors.Is(err, store.ErrNone) || k >= len(pauses) && !isTransient(err) {
 			break
 		}
 		j.Log.Error("reading failed", "print", p.ID, "err", err)

@@ -5,8 +5,8 @@ import "dogear/web/book"
 // Moment is what the page is told, for tests from outside.
 type Moment = moment
 
-// MostLogged is the constant.
-const MostLogged = mostLogged
+// MaxLogged is the constant.
+const MaxLogged = maxLogged
 
 // Of is the rehearsal of a print.
 func (s *Rehearsals) Of(id int64) *rehearsal { return s.all[id] }

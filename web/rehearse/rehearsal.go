@@ -17,8 +17,8 @@ type rehearsals struct {
 	end context.CancelFunc
 }
 
-// mostRehearsals bounds the files that are held in memory.
-const mostRehearsals = 4
+// maxRehearsals bounds the files that are held in memory.
+const maxRehearsals = 4
 
 // rehearsal is one file on the printer. Its clock runs while somebody looks.
 type rehearsal struct {
@@ -62,8 +62,8 @@ type moment struct {
 
 const beat = 100 * time.Millisecond
 
-// mostLogged bounds the events that are kept.
-const mostLogged = 4000
+// maxLogged bounds the events that are kept.
+const maxLogged = 4000
 
 // beat lets the clock run on to now and returns what is to be told: events from
 // number at on.
@@ -76,7 +76,7 @@ func (r *rehearsal) beat(at int) (moment, int) {
 	}
 	r.used = now
 	r.log = append(r.log, r.sim.Take()...)
-	if n := len(r.log) - mostLogged; n > 0 {
+	if n := len(r.log) - maxLogged; n > 0 {
 		r.log, r.dropped = r.log[n:], r.dropped+n
 	}
 	seen := r.sim.See()

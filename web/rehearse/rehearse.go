@@ -54,13 +54,13 @@ func (s *Rehearsals) Routes(r site.Router) {
 	r.Post("/prints/:id/rehearse", s.rehearse)
 }
 
-// mostRehearsed is the largest file that is rehearsed, in bytes: it is held in
+// maxRehearsed is the largest file that is rehearsed, in bytes: it is held in
 // memory with all that is marked in it.
-const mostRehearsed = 120 << 20
+const maxRehearsed = 120 << 20
 
 // load puts a print with its marks into the printer.
 func (s *Rehearsals) loadRehearsal(b *book.Book, m *book.Marked) (*rehearsal, error) {
-	if b.Src.Size() > mostRehearsed {
+	if b.Src.Size() > maxRehearsed {
 		return nil, say.Sentence(fiber.StatusConflict,
 			"this file is too large to be rehearsed here; use "+
 				"dogear rehearse")
@@ -138,7 +138,7 @@ func (s *Rehearsals) rehearsing(c fiber.Ctx, how int) (*book.Book, *rehearsal, e
 		old.speed = 0
 		old.mu.Unlock()
 	}
-	for len(rs.all) >= mostRehearsals { // the one that nobody has used for longest
+	for len(rs.all) >= maxRehearsals { // the one that nobody has used for longest
 		var oldest int64
 		var since time.Time
 		for id, o := range rs.all {

@@ -71,7 +71,7 @@ func TestRehearsal(t *testing.T) {
 	c.Steps(t, []webtest.Step{{u, []string{"do", "pickup"}, 200, ""}})
 	c.Page(t, p+"/pickup", "Touched with the nozzle",
 		fmt.Sprintf("line %s", figures.Count(r.Original(seen.Line+1))), "Write the pick-up")
-	if seen.Speed == 0 || len(seen.Events) > rehearse.MostLogged {
+	if seen.Speed == 0 || len(seen.Events) > rehearse.MaxLogged {
 		t.Errorf("%+v", seen)
 	}
 }

@@ -13,7 +13,7 @@ import (
 func (s *Shelf) allEvents(c fiber.Ctx) error {
 	var ids []int64
 	for _, v := range c.Request().URI().QueryArgs().PeekMulti("p") {
-		if id, err := strconv.ParseInt(string(v), 10, 64); err == nil && len(ids) < site.MostListened {
+		if id, err := strconv.ParseInt(string(v), 10, 64); err == nil && len(ids) < site.MaxListened {
 			ids = append(ids, id)
 		}
 	}

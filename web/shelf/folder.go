@@ -27,8 +27,8 @@ type folderView struct {
 	Files      []folderFile
 }
 
-// mostTold bounds the files of a folder that are told of.
-const mostTold = 5
+// maxTold bounds the files of a folder that are told of.
+const maxTold = 5
 
 // Watching says that new files of a folder get a plan. It is called before the server answers.
 func (s *Shelf) Watching(name, plan string) *Folder {
@@ -43,8 +43,8 @@ func (f *Folder) Told(file, text string, failed bool) {
 	defer f.mu.Unlock()
 	f.files = append([]folderFile{{file, say.Upper(text), time.Now().Format("15:04"), failed}},
 		f.files...)
-	if len(f.files) > mostTold {
-		f.files = f.files[:mostTold]
+	if len(f.files) > maxTold {
+		f.files = f.files[:maxTold]
 	}
 }
 

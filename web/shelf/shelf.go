@@ -146,7 +146,7 @@ func (s *Shelf) standing(c fiber.Ctx, p *store.Stand, kit *store.Kit, px float64
 	if d.Above != nil {
 		st.Scale = strings.TrimPrefix(st.Scale+", seen from above", ", ")
 	}
-	if all, err := s.Store.Kin(c.Context(), p.ID, bind.MostBound); err == nil && len(all) > 1 {
+	if all, err := s.Store.Kin(c.Context(), p.ID, bind.MaxBound); err == nil && len(all) > 1 {
 		st.Kin = bind.Address(all)
 	}
 	st.Picture, st.Packed = d.Picture(own), p.Shown

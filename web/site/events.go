@@ -12,8 +12,8 @@ import (
 	"dogear/web/say"
 )
 
-// mostStreams bounds the event streams of all pages together.
-const mostStreams = 200
+// maxStreams bounds the event streams of all pages together.
+const maxStreams = 200
 
 // ErrStreams is said when too many streams are open.
 var ErrStreams = say.Sentence(fiber.StatusServiceUnavailable,
@@ -22,7 +22,7 @@ var ErrStreams = say.Sentence(fiber.StatusServiceUnavailable,
 
 // AdmitStream counts a stream that is about to begin, and reports whether it may.
 func (s *Site) AdmitStream() bool {
-	if s.streams.Add(1) > mostStreams {
+	if s.streams.Add(1) > maxStreams {
 		s.streams.Add(-1)
 		return false
 	}
@@ -52,8 +52,8 @@ func (s *Site) VersionOf(ctx context.Context, id int64) (string, error) {
 	return book.VersionOf(doc) + " " + reading, nil
 }
 
-// MostListened bounds the prints of one browser that are told of.
-const MostListened = 50
+// MaxListened bounds the prints of one browser that are told of.
+const MaxListened = 50
 
 // EndStream counts one that has ended.
 func (s *Site) EndStream() { s.streams.Add(-1) }
