@@ -28,7 +28,7 @@ test: setup
 	$(MAKE) -s e2e
 
 lint: setup
-	@test -z "$$(gofmt -l cmd core demo store web test)" || { echo "not gofmt-ed:"; gofmt -l cmd core demo store web test; exit 1; }
+	@test -z "$$(gofmt -l app cmd core demo store web test)" || { echo "not gofmt-ed:"; gofmt -l app cmd core demo store web test; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	@$(MAKE) -s tmp/reached
@@ -37,7 +37,7 @@ lint: setup
 
 # What nothing reaches takes longer to find than all other tools together, and is found again only
 # when a Go file has come, changed or gone (its folder is newer then).
-gofiles := $(shell find cmd core demo store web test -name '*.go')
+gofiles := $(shell find app cmd core demo store web test -name '*.go')
 tmp/reached: go.mod $(gofiles) $(sort $(dir $(gofiles)))
 	@mkdir -p tmp; dead=$$(go tool deadcode -test ./...) || exit 1; \
 	[ -z "$$dead" ] || { echo "$$dead"; exit 1; }
@@ -56,7 +56,7 @@ go-test:
 
 race:
 	@command -v gcc >/dev/null || { $(call install,gcc libc6-dev); }
-	CGO_ENABLED=1 go test -race -short ./store ./web/...
+	CGO_ENABLED=1 go test -race -short ./app/... ./store ./web/...
 
 sweep:
 	DOGEAR_SWEEP=1 go test -count=1 -timeout 30m ./demo ./core/landmark

@@ -79,8 +79,9 @@ func Plan(src layer.Source, ix *layer.Index, p *plan.Plan, pockets []landmark.Po
 	}
 	edit.Sort(res.Edits)
 	if ix.Numbered {
-		res.note(finding.Note, "numbering", "The file numbers its lines; inserted lines carry no number. "+
-			"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
+		res.note(finding.Note, "numbering",
+			"The file numbers its lines; inserted lines carry no number. "+
+				"A printer that insists on them needs the file renumbered: dogear apply --renumber.")
 	}
 	return res, nil
 }
@@ -251,7 +252,8 @@ func (res *Result) muteAll(src layer.Source, ix *layer.Index, p *plan.Plan) erro
 }
 
 func (r *Result) note(level finding.Level, code, message string) {
-	r.Findings = append(r.Findings, finding.Finding{Level: level, Code: code, Line: 1, Message: message})
+	r.Findings = append(r.Findings, finding.Finding{Level: level, Code: code, Line: 1,
+		Message: message})
 }
 
 // again decodes the layer under the fold when it is to be laid once more.

@@ -85,7 +85,8 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	id := b.Ear.ID
 	usual := at.Speed() * 100
 	s := routine.NewScript(at, st)
-	s.Mark(mark.Mark{Kind: mark.Slow, ID: id, Title: "what closes over the opening"}, "a bridge wants to be laid slowly")
+	s.Mark(mark.Mark{Kind: mark.Slow, ID: id, Title: "what closes over the opening"},
+		"a bridge wants to be laid slowly")
 	s.Put(fmt.Sprintf("M220 S%.0f", max(10, usual*b.Ear.Bridge.Speed/100)),
 		fmt.Sprintf("at %g %% of its speed", b.Ear.Bridge.Speed))
 	s.Seal(mark.Mark{Kind: mark.Slow, ID: id})

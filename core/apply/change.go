@@ -200,7 +200,8 @@ func (r *Result) changes(src layer.Source, ix *layer.Index, p *plan.Plan, st rou
 			a.Remember(kept)
 		}
 		z := routine.NewScript(r.InForce(c.Until.Line, c.Until.At), st)
-		z.Mark(mark.Mark{Kind: mark.Back, ID: ch.ID, Title: "as the file has it"}, "from here on as it was")
+		z.Mark(mark.Mark{Kind: mark.Back, ID: ch.ID, Title: "as the file has it"},
+			"from here on as it was")
 		if ch.Speed != 0 {
 			a.Put("M220 S"+factor(ch.Speed*c.From.At.Speed()), fmt.Sprintf("at %g %% of its speed",
 				ch.Speed))

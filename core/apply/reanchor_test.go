@@ -242,7 +242,8 @@ func TestReanchorBy(t *testing.T) {
 	// Something else that was seen, and is not any more, leaves the height.
 	p := &plan.Plan{Format: plan.Format, Ears: []plan.Ear{{ID: "a", BeforeLayer: 4, Z: &z,
 		Seen: &plan.Seen{Kind: landmark.Bridge}, Kind: plan.Insert}}}
-	if finds, err := apply.Reanchor(src, ix, p, marks); err != nil || finds[0].By != finding.ByHeight ||
+	if finds, err := apply.Reanchor(src, ix, p,
+		marks); err != nil || finds[0].By != finding.ByHeight ||
 		finds[0].Level != finding.Care {
 		t.Errorf("%+v, %v", finds, err)
 	}

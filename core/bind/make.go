@@ -191,9 +191,10 @@ func (m *Made) check(below, above *Piece, j *Joint, swap bool, was, is int32) er
 			Message: text})
 	}
 	if h := above.Ix.Layers[above.From-1].Height.Millimetres(); !swap && j.DZ > h {
-		find(finding.Stop, "place-shifted", fmt.Sprintf("Everything behind the joint would be laid %g mm "+
-			"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
-			"nozzle.", j.DZ))
+		find(finding.Stop, "place-shifted",
+			fmt.Sprintf("Everything behind the joint would be laid %g mm "+
+				"higher, with the nozzle that is in: it would be laid in the air. Lift it only for a longer "+
+				"nozzle.", j.DZ))
 	}
 	if text := m.apart(below, above); text != "" {
 		find(finding.Stop, "heights-apart", text)

@@ -54,8 +54,9 @@ func (o Onto) Move(src layer.Source, ix *layer.Index, p *plan.Plan,
 				"when the plan was made; what names places on the bed, as pockets do, may be off.", away))
 		}
 	} else {
-		find(finding.Care, "other-file", "The plan does not say what shape it was made for. See that this "+
-			"is the same model.")
+		find(finding.Care, "other-file",
+			"The plan does not say what shape it was made for. See that this "+
+				"is the same model.")
 	}
 	before := len(p.Ears)
 	moved, err := apply.Reanchor(src, ix, p, marks)

@@ -82,10 +82,12 @@ func Of(ix *layer.Index, p *landmark.Pocket, part *plan.InsertPart, count, n int
 			"which closes the pocket. A deeper pocket, or something flatter.", what, f.Top-f.ceiling(ix),
 			*p.Closes)
 	case top-f.Rest < holds*part.Height && part.Shape != "ball":
-		care(finding.Care, "insert-early", "Only %.1f of its %.1f mm stand in the pocket by then; it can "+
-			"fall over. Stop later.", math.Max(0, top-f.Rest), part.Height)
+		care(finding.Care, "insert-early",
+			"Only %.1f of its %.1f mm stand in the pocket by then; it can "+
+				"fall over. Stop later.", math.Max(0, top-f.Rest), part.Height)
 	case f.Above < -flush:
-		care(finding.Care, "insert-proud", "It stands %.2f mm proud of the layer below the stop.", -f.Above)
+		care(finding.Care, "insert-proud", "It stands %.2f mm proud of the layer below the stop.",
+			-f.Above)
 		if u := f.Until(ix, n); u > n {
 			f.Words += fmt.Sprintf(" The head is lifted over it until layer %d is laid.", u-1)
 		}

@@ -139,8 +139,9 @@ func (r *reader) times() {
 	}
 	k := total / ix.Seconds
 	if k < 0.5 || k > 2 {
-		r.note(finding.Note, "time-stated", 1, fmt.Sprintf("The file says %s it takes %.0f s; by its moves it "+
-			"is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
+		r.note(finding.Note, "time-stated", 1,
+			fmt.Sprintf("The file says %s it takes %.0f s; by its moves it "+
+				"is about %.0f s, and that is what is shown.", how, total, ix.Seconds))
 		return
 	}
 	ix.Scale = k
@@ -210,8 +211,9 @@ func (r *reader) findings(missing []int) {
 		if ix.Ours == 1 {
 			marks = "one of its marks stands"
 		}
-		r.note(finding.Note, "written-by-dogear", 1, "Dogear has written this file: "+marks+" in it. They can "+
-			"be taken out and edited again.")
+		r.note(finding.Note, "written-by-dogear", 1,
+			"Dogear has written this file: "+marks+" in it. They can "+
+				"be taken out and edited again.")
 	}
 	words := make([]string, 0, len(r.faults.unknown))
 	for w := range r.faults.unknown {
@@ -222,7 +224,8 @@ func (r *reader) findings(missing []int) {
 		ix.Words = append(ix.Words, strings.ToUpper(w))
 	}
 	if len(ix.Layers) == 0 {
-		r.note(finding.Care, "no-heights", 1, "The file moves the head but lays nothing, so it has no layers.")
+		r.note(finding.Care, "no-heights", 1,
+			"The file moves the head but lays nothing, so it has no layers.")
 		return
 	}
 	if ix.OpenE = r.faults.openE; r.faults.openE > 0 {
@@ -243,21 +246,25 @@ func (r *reader) findings(missing []int) {
 	}
 	const most = 20
 	if len(words) > most {
-		r.note(finding.Note, "unknown-command", 1, fmt.Sprintf("Dogear does not know %d words of this file; "+
-			"it keeps them as they are. The first %d are named.", len(words), most))
+		r.note(finding.Note, "unknown-command", 1,
+			fmt.Sprintf("Dogear does not know %d words of this file; "+
+				"it keeps them as they are. The first %d are named.", len(words), most))
 		words = words[:most]
 	}
 	for _, w := range words {
 		c := r.faults.unknown[w]
-		r.note(finding.Note, "unknown-command", c.first, fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
-			"is; what it does is up to the printer.", w, c.n, figures.Count(c.first)))
+		r.note(finding.Note, "unknown-command", c.first,
+			fmt.Sprintf("%s (%d×, first on line %s) is kept as it "+
+				"is; what it does is up to the printer.", w, c.n, figures.Count(c.first)))
 	}
 	if r.faults.noNewline && !r.faults.ended {
-		r.note(finding.Care, "cut-short", ix.Lines, "The file ends in the middle: there is no end code behind "+
-			"the last laying move.")
+		r.note(finding.Care, "cut-short", ix.Lines,
+			"The file ends in the middle: there is no end code behind "+
+				"the last laying move.")
 	} else if !r.faults.ended {
-		r.note(finding.Note, "cut-short", ix.Lines, "Nothing switches the heaters off behind the last laying "+
-			"move. Was the file cut short?")
+		r.note(finding.Note, "cut-short", ix.Lines,
+			"Nothing switches the heaters off behind the last laying "+
+				"move. Was the file cut short?")
 	}
 	if r.faults.strange > 0 {
 		r.note(finding.Care, "rubbish-at-end", r.faults.strange,

@@ -96,8 +96,9 @@ func (r *reader) merge(opens []bool) {
 		if aside > 1 {
 			which = fmt.Sprintf("In %d layers", aside)
 		}
-		r.note(finding.Note, "heights-in-between", keep[0].First, which+" something is laid at other heights "+
-			"too (fill, inner walls or supports in between, ironing, a tower): it belongs to them.")
+		r.note(finding.Note, "heights-in-between", keep[0].First,
+			which+" something is laid at other heights "+
+				"too (fill, inner walls or supports in between, ironing, a tower): it belongs to them.")
 	}
 	for k := range r.l.templates {
 		t := &r.l.templates[k]

@@ -83,8 +83,10 @@ func (r *reader) bad() {
 func (r *reader) odds(s []byte) {
 	if i := bytes.IndexByte(s, 0); i >= 0 {
 		if r.faults.nuls++; r.faults.nuls <= 3 {
-			r.note(finding.Care, "nul-bytes", r.line, fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
-				"this line. Printers skip what is behind them, or the whole line.", figures.Count(r.line), i+1))
+			r.note(finding.Care, "nul-bytes", r.line,
+				fmt.Sprintf("Line %s, column %d: there are zero bytes in "+
+					"this line. Printers skip what is behind them, or the whole line.",
+					figures.Count(r.line), i+1))
 		}
 	}
 	for len(s) > 0 && s[len(s)-1] == '\r' {
@@ -92,9 +94,10 @@ func (r *reader) odds(s []byte) {
 	}
 	if i := bytes.IndexByte(s, '\r'); i >= 0 {
 		if r.faults.returns++; r.faults.returns <= 3 {
-			r.note(finding.Care, "lone-return", r.line, fmt.Sprintf("Line %s, column %d: there is a carriage "+
-				"return inside this line. Some printers take what is behind it for a line of its own; "+
-				"here it belongs to this one.", figures.Count(r.line), i+1))
+			r.note(finding.Care, "lone-return", r.line,
+				fmt.Sprintf("Line %s, column %d: there is a carriage "+
+					"return inside this line. Some printers take what is behind it for a line of its own; "+
+					"here it belongs to this one.", figures.Count(r.line), i+1))
 		}
 	}
 }
@@ -102,8 +105,9 @@ func (r *reader) odds(s []byte) {
 func (r *reader) wrongSum() {
 	r.faults.sumsWrong++
 	if r.faults.sumsWrong <= 3 {
-		r.note(finding.Care, "checksum", r.line, "The checksum of line "+figures.Count(r.line)+" does not fit "+
-			"the line. A printer that checks would ask for it again.")
+		r.note(finding.Care, "checksum", r.line,
+			"The checksum of line "+figures.Count(r.line)+" does not fit "+
+				"the line. A printer that checks would ask for it again.")
 	}
 }
 

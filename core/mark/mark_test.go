@@ -111,3 +111,78 @@ func TestRemember(t *testing.T) {
 		t.Error("it does not come back")
 	}
 }
+
+// TestTakesOut tells what goes when the original is to come back.
+func TestTakesOut(t *testing.T) {
+	for line, want := range map[string]bool{"; dogear ear a: x": true, "; dogear accepted: x": true,
+		"; dogear muted: G1": true, "; dogear was 00000000: G1": true, "; dogear joint j: x": false,
+		"; dogear pick-up: x": false, "; dogear bond a": false, "; dogear brim: x": false} {
+		if m, _ := Parse([]byte(line)); m.TakesOut() != want {
+			t.Errorf("%q: %v", line, !want)
+		}
+	}
+}
+
+// TestFindPlaces looks at where blocks lie: behind long lines, behind what only looks like ours, and
+// where the file had no end.
+func TestFindPlaces(t *testing.T) {
+	block := sealed(Mark{Kind: Slow, ID: "a1", Title: "bridge"}, "M220 S50")
+	open := strings.Replace(block, "\n; dogear slow a1 ends", open+"\n; dogear slow a1 ends", 1)
+	mute := sealed(Mark{Kind: Mute, ID: "2-2"})
+	mute = strings.Replace(mute, "; dogear mute 2-2 ends", "; dogear mute 2 ends", 1)
+	kept := muted + "G1 X1\n"
+	crc := Sum(Sum(0, []byte("G1 X1")), []byte("; dogear mute 2-2"))
+	left := kept + "; dogear mute 2-2\n" + Seal(crc) + "\n; dogear mute 2 ends\n"
+	long := strings.Repeat("; long ", 20_000) + "\n"
+	for name, c := range map[string]struct {
+		text         string
+		line, before int64
+		from, ends   int64
+		muted        int
+	}{
+		"at the beginning":     {block, 1, 0, 0, 0, 0},
+		"behind a long line":   {long + "G28\r\n" + block, 3, 2, int64(len(long) + 5), 2, 0},
+		"behind an empty line": {"\r\n" + open, 2, 1, 2, 2, 0},
+		"with a muted line":    {"G28\n" + left, 3, 2, int64(4 + len(kept)), 1, 1},
+		"behind a rewritten line": {kept + WasLine("G1 X1", "G1 X2") + "\nG1 X2\n" + mute, 4, 2,
+			int64(len(kept + WasLine("G1 X1", "G1 X2") + "\nG1 X2\n")), 1, 0},
+		"behind a muted line of the file's own": {kept + "G28\n" + mute, 3, 2, int64(len(kept) + 4), 1, 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var got []*Block
+			err := Find(strings.NewReader(c.text), func(b *Block) error {
+				got = append(got, b)
+				return nil
+			}, func(r *Rewritten) error {
+				if string(r.Was) != "G1 X1" || string(r.LineEnd) != "\n" {
+					t.Errorf("%q %q", r.Was, r.LineEnd)
+				}
+				return nil
+			})
+			if err != nil || len(got) != 1 || !got[0].Sealed {
+				t.Fatalf("%v %+v", err, got)
+			}
+			b := got[0]
+			if b.Line != c.line || b.Before != c.before || b.Offset != c.from || b.LineEnd != c.ends ||
+				b.End != int64(len(c.text)) || len(b.Muted) != c.muted ||
+				b.Last != int64(strings.Count(c.text, "\n")) {
+				t.Errorf("%+v", b)
+			}
+		})
+	}
+	// A joint belongs to the bound file: what comes behind it lies that much further down.
+	joint := sealed(Mark{Kind: Joint, ID: "j"}, "M0")
+	var before []int64
+	if err := Find(strings.NewReader("G28\n"+joint+block), func(b *Block) error {
+		before = append(before, b.Before)
+		return nil
+	}, nil); err != nil || fmt.Sprint(before) != "[1 5]" {
+		t.Error(before, err)
+	}
+	for text, want := range map[string]string{"\uffff": `"\uffff"`, "\U00010000": `"\ud800\udc00"`,
+		"é~ ;": `"\u00e9~ \u003b"`} {
+		if got := string(JSON(text)); got != want {
+			t.Errorf("%q is written %s, want %s", text, got, want)
+		}
+	}
+}

@@ -80,9 +80,10 @@ func (w *writer) loose() error {
 	}
 	w.arrive(at, gcode.FromMM(w.c.DX), gcode.FromMM(w.c.DY), down)
 	top := ix.Height() - l.Z + l.Height
-	w.find(finding.Note, "loose-top", s.Line, fmt.Sprintf("The loose top is %s mm high. Glue the face "+
-		"that lay on the bed onto the top of layer %d, at %s mm; let both be flat, and mark which way "+
-		"it faces before you take it off.", top, s.Kept, l.Z-l.Height))
+	w.find(finding.Note, "loose-top", s.Line,
+		fmt.Sprintf("The loose top is %s mm high. Glue the face "+
+			"that lay on the bed onto the top of layer %d, at %s mm; let both be flat, and mark which way "+
+			"it faces before you take it off.", top, s.Kept, l.Z-l.Height))
 	if s.Layer > 1 && ix.Layers[s.Layer-1].Box != ix.Layers[max(s.Kept, 1)-1].Box {
 		w.find(finding.Note, "loose-top", s.Line, fmt.Sprintf("Layer %d reaches further than the layer "+
 			"below it; parts of it that were to be carried lie on the bed now.", s.Layer))

@@ -235,8 +235,9 @@ func questions(entries []Entry, own bool) []finding.Finding {
 		}
 		ask(finding.Note, "Does NAME set a pressure or a flow? Mostly not: the slicer writes that into "+
 			"the file, and it is kept. If it does, write the line under “Lines of your own”.")
-		ask(finding.Note, "Does NAME switch on a light, a fan of the enclosure or its heater? Do that by "+
-			"hand before you start; nothing else depends on it.")
+		ask(finding.Note,
+			"Does NAME switch on a light, a fan of the enclosure or its heater? Do that by "+
+				"hand before you start; nothing else depends on it.")
 	}
 	return out
 }

@@ -34,7 +34,8 @@ func (w *writer) inPlace() error {
 	w.sc.Mark(mark.Mark{Kind: mark.PickUp, Title: fmt.Sprintf("goes on with layer %d, line %d of the "+
 		"original%s", s.Layer, s.Line, from)}, "")
 	b := w.ix.Box
-	w.sc.Mark(mark.Mark{Kind: mark.Stands, Title: fmt.Sprintf("X%s Y%s to X%s Y%s, %s high", b[0], b[1],
+	w.sc.Mark(mark.Mark{Kind: mark.Stands, Title: fmt.Sprintf("X%s Y%s to X%s Y%s, %s high", b[0],
+		b[1],
 		b[2], b[3], s.Top)}, "")
 	w.addLine("G21", "millimetres")
 	w.addLine("G90", "places count from the corner of the bed")

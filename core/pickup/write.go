@@ -267,13 +267,15 @@ func (w *writer) check() {
 		at[k] -= a.Off[k]
 	}
 	if code, what := routine.Unlike(a, b, w.c.Ease.Layers == 0, at); code != "" {
-		w.find(finding.Stop, code, w.s.Line, "At the start "+what+" would not be as the rest of the file "+
-			"expects.")
+		w.find(finding.Stop, code, w.s.Line,
+			"At the start "+what+" would not be as the rest of the file "+
+				"expects.")
 	}
 	if n := w.s.Kept; w.c.Measured && w.c.Start == Next && n > 0 {
-		w.find(finding.Care, "look-at-top", w.s.Line, fmt.Sprintf("Layer %d is known by its height only; "+
-			"after a jam, or without filament, it may be begun and not finished. Look at the part: if its "+
-			"top has gaps, lay layer %d again, or name the line where the plastic ends.", n, n))
+		w.find(finding.Care, "look-at-top", w.s.Line,
+			fmt.Sprintf("Layer %d is known by its height only; "+
+				"after a jam, or without filament, it may be begun and not finished. Look at the part: if its "+
+				"top has gaps, lay layer %d again, or name the line where the plastic ends.", n, n))
 	}
 	if a.Nozzle() < gcode.Cold && w.c.Nozzle == 0 {
 		w.find(finding.Stop, "cold-extrusion", w.s.Line,

@@ -242,8 +242,9 @@ func (x *examiner) moved(c *gcode.Command, a, b *gcode.Act) {
 		x.unhomed(a)
 	}
 	if x.off > 0 && a.Kind == gcode.Lay {
-		x.find(finding.Stop, "motors-off", x.off, "The motors are let go in the middle of the print; the "+
-			"printer does not know where it stands then.")
+		x.find(finding.Stop, "motors-off", x.off,
+			"The motors are let go in the middle of the print; the "+
+				"printer does not know where it stands then.")
 		x.off = 0
 	}
 	x.proud(w.mLine, a, &w.m)

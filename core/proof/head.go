@@ -84,7 +84,8 @@ func (x *examiner) reach(line int64, put bool) {
 			"names, from X %g Y %g to X %g Y %g. Is this the right printer?", px, py, n[0], n[1], n[2], n[3])
 	}
 	if m.Known&gcode.KnowZ != 0 && pz > x.top+0.01 {
-		x.find(finding.Stop, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz, x.top)
+		x.find(finding.Stop, "above-top", line, "Z %.2f lies above the printer's top of %g mm.", pz,
+			x.top)
 	}
 }
 
@@ -236,8 +237,9 @@ func (x *examiner) headed(line int64, a *gcode.Act) {
 	}
 	if hit, ok := x.heights().Hits(x.w.m.Pos[0].Millimetres(), x.w.m.Pos[1].Millimetres(),
 		low.Millimetres()); ok && hit.Missing > 0.2 && x.w.m.Pos != x.last {
-		x.find(finding.Care, "drag", line, "The side of the nozzle comes within reach of what stands at X "+
-			"%.0f Y %.0f; it passes %.1f mm too low. Lift it higher.", hit.X, hit.Y, hit.Missing)
+		x.find(finding.Care, "drag", line,
+			"The side of the nozzle comes within reach of what stands at X "+
+				"%.0f Y %.0f; it passes %.1f mm too low. Lift it higher.", hit.X, hit.Y, hit.Missing)
 	}
 	x.shape(line, &x.w.m.State)
 }
@@ -315,8 +317,9 @@ func (x *examiner) adrift(line int64, a *gcode.Act) {
 	for k := range 3 {
 		if w.m.Pos[k] != a.From[k] && x.homed[1]&(1<<k) == 0 {
 			if x.homed[0]&(1<<k) != 0 {
-				x.find(finding.Stop, "not-homed", line, "The head is moved here, but the printer has not found "+
-					"its place: the original homes before this.")
+				x.find(finding.Stop, "not-homed", line,
+					"The head is moved here, but the printer has not found "+
+						"its place: the original homes before this.")
 				return
 			}
 			x.early = append(x.early, line)

@@ -90,8 +90,9 @@ func (x *examiner) dwell(line int64, a *gcode.Act) {
 		x.find(finding.Stop, "long-wait", line, "The printer waits here for %.1f hours. Were "+
 			"milliseconds meant, with a P instead of the S?", a.Dwell/3600)
 	case a.Dwell > shortWait && x.onPart():
-		x.find(finding.Stop, "lift-too-low", line, "The head waits here for %g s right on the part. Lift "+
-			"it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
+		x.find(finding.Stop, "lift-too-low", line,
+			"The head waits here for %g s right on the part. Lift "+
+				"it by %d mm or more, or take it aside first.", a.Dwell, waitClear)
 	}
 }
 
@@ -101,8 +102,9 @@ func (x *examiner) warm(line int64) {
 	switch {
 	case m.Nozzle() == 0 && !x.stated && !m.Hot():
 		if !x.absolute && x.counts["no-heat"] == 0 {
-			x.find(finding.Care, "no-heat", line, "Filament is pushed here, and nothing in the file says how "+
-				"hot the nozzle is.")
+			x.find(finding.Care, "no-heat", line,
+				"Filament is pushed here, and nothing in the file says how "+
+					"hot the nozzle is.")
 		}
 	case m.Nozzle() < gcode.Cold:
 		x.find(finding.Stop, "cold-extrusion", line,
@@ -135,8 +137,9 @@ func (x *examiner) push(line int64, a *gcode.Act) {
 			"%s mm of filament are pushed out above the part and fall onto it. Go aside first.", a.Laid)
 		return
 	}
-	x.find(finding.Stop, "filament-jump", line, "%s mm of filament are pushed out on the spot, on the "+
-		"part.", a.Laid)
+	x.find(finding.Stop, "filament-jump", line,
+		"%s mm of filament are pushed out on the spot, on the "+
+			"part.", a.Laid)
 }
 
 // pull looks at filament that is drawn back.

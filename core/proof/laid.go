@@ -101,7 +101,10 @@ func (x *examiner) end() {
 		word, _, _ := strings.Cut(f.Message, " ")
 		return f.Code == "unknown-command" && x.own[strings.ToUpper(word)]
 	})
-	slices.SortStableFunc(x.w.r.Findings, func(a, b finding.Finding) int { return int(a.Line - b.Line) })
+	slices.SortStableFunc(x.w.r.Findings, func(a,
+		b finding.Finding) int {
+		return int(a.Line - b.Line)
+	})
 }
 
 // uses notes a word of the original that is not known here.

@@ -41,14 +41,16 @@ func (c *compiler) bond(flow float64) {
 		return
 	}
 	if len(again) > MaxBond {
-		c.find(finding.Care, "bond-left-out", fmt.Sprintf("The layer under ear %s has %d moves, too many "+
-			"for a bond pass; it is left out.", c.ear.ID, len(again)))
+		c.find(finding.Care, "bond-left-out",
+			fmt.Sprintf("The layer under ear %s has %d moves, too many "+
+				"for a bond pass; it is left out.", c.ear.ID, len(again)))
 		return
 	}
 	c.announce()
 	c.comeWarm()
 	c.even()
-	c.Mark(mark.Mark{Kind: mark.Bond, ID: c.ear.ID}, "the layer below once more, thinly, so that the next one sticks")
+	c.Mark(mark.Mark{Kind: mark.Bond, ID: c.ear.ID},
+		"the layer below once more, thinly, so that the next one sticks")
 	c.fan()
 	debt, held, high := c.m.Debt, c.m.Pulled, c.m.Pos[2]
 	hop := min(c.was.Top+hopBy, gcode.FromMM(c.plan.Printer.Top))

@@ -70,9 +70,10 @@ func (c *compiler) heater(s plan.Step) {
 	if c.blind && c.warm == 0 {
 		if !c.toldBlind {
 			c.toldBlind = true
-			c.find(finding.Care, "no-heat", fmt.Sprintf("The file does not say how hot the nozzle is, so ear "+
-				"%s leaves the heat alone: what was cooled could not be brought back. Give the filament its "+
-				"temperature in the Kit.", c.ear.ID))
+			c.find(finding.Care, "no-heat",
+				fmt.Sprintf("The file does not say how hot the nozzle is, so ear "+
+					"%s leaves the heat alone: what was cooled could not be brought back. Give the filament its "+
+					"temperature in the Kit.", c.ear.ID))
 		}
 		return
 	}

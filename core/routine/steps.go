@@ -89,15 +89,17 @@ func (c *compiler) park(s plan.Step) {
 		moved := false
 		for _, p := range Corners(pr.Bed) {
 			if !c.overPart(p[0], p[1]) {
-				c.find(finding.Note, "park-moved", fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
-					"Y%s is used.", x, y, p[0], p[1]))
+				c.find(finding.Note, "park-moved",
+					fmt.Sprintf("The park place X%s Y%s lies over the part; X%s "+
+						"Y%s is used.", x, y, p[0], p[1]))
 				x, y, moved = p[0], p[1], true
 				break
 			}
 		}
 		if !moved {
-			c.find(finding.Care, "prime-on-part", "Every park place lies over the part, so what oozes or is "+
-				"purged falls on it.")
+			c.find(finding.Care, "prime-on-part",
+				"Every park place lies over the part, so what oozes or is "+
+					"purged falls on it.")
 		}
 	}
 	c.addLine(fmt.Sprintf("G1 %s %s F%d", word('X', x-c.m.Off[0]), word('Y', y-c.m.Off[1]), feedXY),

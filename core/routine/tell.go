@@ -214,7 +214,8 @@ func (c *compiler) ownLine(l, why string) {
 		c.find(finding.Stop, "homes-onto-part", fmt.Sprintf("The line %q would home or probe with the "+
 			"part on the bed.", l))
 	case gcode.Lay:
-		c.find(finding.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.", l))
+		c.find(finding.Care, "lays", fmt.Sprintf("The line %q lays plastic that the original does not.",
+			l))
 	case gcode.Motors:
 		c.find(finding.Stop, "position-not-restored", fmt.Sprintf("The line %q lets the motors go; the "+
 			"printer would not know where it stands.", l))

@@ -178,7 +178,8 @@ func (s *pages) earCard(c fiber.Ctx) error {
 }
 
 // sendMargin answers a change with the margin as it is now.
-func (s *pages) sendMargin(c fiber.Ctx, b *book.Book, said string, report ...finding.Finding) error {
+func (s *pages) sendMargin(c fiber.Ctx, b *book.Book, said string,
+	report ...finding.Finding) error {
 	v, err := s.margin(c, b)
 	if err != nil {
 		return err

@@ -260,8 +260,9 @@ func fitWords(b *book.Book, e *plan.Ear, fits []insert.Fit) []fitView {
 			return nil
 		}
 		n, _ := apply.Place(b.Ix, e)
-		return []fitView{{finding.Care, fmt.Sprintf("No pocket that is closed later is open before layer "+
-			"%d; what goes in there lies free.", n)}}
+		return []fitView{{finding.Care,
+			fmt.Sprintf("No pocket that is closed later is open before layer "+
+				"%d; what goes in there lies free.", n)}}
 	}
 	var out []fitView
 	count := map[string]int{}

@@ -62,8 +62,9 @@ func (s *pages) makeKept(ctx context.Context, b *book.Book, m *book.Marked, r *g
 			if err != nil {
 				return nil, err
 			}
-			k.Touch, k.TouchSum, k.TouchAs = string(touch.Edits[0].Text), touch.SHA256, plainWith(b, fmt.Sprintf("_touch-check-%d",
-				places.Start.Kept))
+			k.Touch, k.TouchSum, k.TouchAs = string(touch.Edits[0].Text), touch.SHA256, plainWith(b,
+				fmt.Sprintf("_touch-check-%d",
+					places.Start.Kept))
 			for i, at := range places.At {
 				if i < len(k.Places) {
 					k.Places[i] = [2]string{fmt.Sprintf("%.1f", at[0]), fmt.Sprintf("%.1f", at[1])}

@@ -68,8 +68,9 @@ func New(cfg Config) *Site {
 			return begin.Add(time.Duration(fast * float64(now().Sub(begin))))
 		}
 	}
-	s := &Site{Config: cfg, Books: book.NewBooks(cfg.Store), Gate: runner.New[*gate.Release](runner.Options{
-		AtOnce: runtime.GOMAXPROCS(0)}), Hub: hub.New()}
+	s := &Site{Config: cfg, Books: book.NewBooks(cfg.Store),
+		Gate: runner.New[*gate.Release](runner.Options{
+			AtOnce: runtime.GOMAXPROCS(0)}), Hub: hub.New()}
 	cfg.Store.Changed = s.Hub.Announce
 	s.Jobs = reading.New(cfg.Store, s.Books, s.Hub, cfg.Log)
 	s.Pictures = picture.New(cfg.Store, s.Books, cfg.Log)
