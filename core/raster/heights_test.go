@@ -98,6 +98,14 @@ func TestHeightsFollow(t *testing.T) {
 				laid = append(laid, spot{x, y, z})
 			}
 		}
+		for i := range all { // both ends of each move are drawn where they are
+			m := &all[i]
+			for _, p := range [2][3]gcode.Nano{m.From, m.To} {
+				if z := h.Under(p[0].Millimetres(), p[1].Millimetres()); z < p[2].Millimetres()-1e-5 {
+					t.Fatalf("at the end of a move, X%s Y%s, the map is %.2f mm high, not %s", p[0], p[1], z, p[2])
+				}
+			}
+		}
 		// A sample every half a millimetre, each drawn 0.4 mm wider: a place on the path lies at most
 		// 0.25 mm from a sample, and no cell further off than that and its own size is touched.
 		for _, p := range laid {
@@ -163,6 +171,12 @@ func TestHeightsEdges(t *testing.T) {
 	if z, x, y := h.Highest(115, 110.5, 4.6, 1); z != 10 || x != 110.5 || y != 110.5 {
 		t.Error(z, x, y)
 	}
+	if z, _, _ := h.Highest(106, 110.5, 4.6, 1); z != 10 {
+		t.Error("to the other side: ", z)
+	}
+	if z, _, _ := h.Highest(110.5, 106, 1, 4.6); z != 10 {
+		t.Error("along, to the other side: ", z)
+	}
 	if z, _, _ := h.Highest(115, 110.5, 3, 1); z != 0 {
 		t.Error("it reaches further than asked: ", z)
 	}
@@ -177,4 +191,6 @@ func TestHeightsEdges(t *testing.T) {
 			t.Error(at, v)
 		}
 	}
+	// A bed that no printer has takes no more room than the largest.
+	NewHeights([4]gcode.Nano{0, 0, mm(1e6), mm(1e6)})
 }
