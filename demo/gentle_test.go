@@ -48,6 +48,9 @@ func TestGentlePickups(t *testing.T) {
 					t.Errorf("%s, %s, layer %d, %+v: %s: %s", part, dialect, n, c, f.Code, f.Message)
 				}
 			}
+			if r.Stopped() != nil {
+				continue
+			}
 			var out bytes.Buffer
 			if _, err := r.Write(&out); err != nil {
 				t.Fatal(err)
@@ -90,6 +93,9 @@ func TestBrims(t *testing.T) {
 			}
 			if err != nil {
 				t.Fatalf("%s, %s: %v", part, dialect, err)
+			}
+			if f := r.Stopped(); f != nil && f.Code == "below-bed" { // of a tower beside it
+				return nil, nil
 			}
 			var out bytes.Buffer
 			if _, err := r.Write(&out); err != nil {

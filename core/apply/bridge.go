@@ -100,3 +100,8 @@ func (r *Result) slow(src layer.Source, ix *layer.Index, b *Block, first, last i
 	r.Slows = append(r.Slows, [2]int64{first, last})
 	return r.extra(src, ix, Extra{Ear: id, Line: last + 1, Lines: t.Lines(), early: true})
 }
+
+func (b *Block) find(level finding.Level, code, message string) {
+	b.Findings = append(b.Findings, finding.Finding{Level: level, Code: code, Line: b.Fold.Line,
+		Message: message})
+}

@@ -158,11 +158,6 @@ func (r *Result) liftOverProud(src layer.Source, ix *layer.Index, p *plan.Plan,
 	return err
 }
 
-func (b *Block) find(level finding.Level, code, message string) {
-	b.Findings = append(b.Findings, finding.Finding{Level: level, Code: code, Line: b.Fold.Line,
-		Message: message})
-}
-
 type lifter struct {
 	shape    insert.Nozzle
 	res      *Result
@@ -356,8 +351,11 @@ func (w *lifter) flush() {
 		high.Pos[2] += w.ends.Pos[2] - w.begins.Pos[2]
 	}
 	down := w.rise(&high, high.Pos[2], w.ends.Pos[2], "down again", "down again")
-	w.writeExtra(Extra{Ear: w.way.Ear, Line: w.way.From, Lines: up})
-	w.writeExtra(Extra{Ear: w.way.Ear, Line: w.way.To + 1, Lines: down, early: true})
+	w.err = w.res.extra(w.src, w.ix, Extra{Ear: w.way.Ear, Line: w.way.From, Lines: up})
+	if w.err == nil {
+		w.err = w.res.extra(w.src, w.ix, Extra{Ear: w.way.Ear, Line: w.way.To + 1, Lines: down,
+			early: true})
+	}
 }
 
 // rise writes a move from one height to another that leaves everything else as
@@ -382,8 +380,6 @@ func (w *lifter) rise(at *gcode.State, from, to gcode.Nano, why, title string) [
 	s.Seal(mark.Mark{Kind: mark.Over, ID: w.way.Ear})
 	return s.Lines()
 }
-
-func (w *lifter) writeExtra(x Extra) { w.err = w.res.extra(w.src, w.ix, x) }
 
 // extra puts a short run of lines in front of a line.
 func (r *Result) extra(src layer.Source, ix *layer.Index, x Extra) error {

@@ -205,13 +205,11 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 		}
 		return moved(finding.ByHeight, finding.Note, fmt.Sprintf("stays at %g mm", *e.AtHeight))
 	case e.Z == nil && e.BeforeLine > 0:
-		return moved(finding.ByNumber, finding.Care,
-			fmt.Sprintf("keeps line %d, since the plan does not "+
-				"say at which height it lay", e.BeforeLine))
+		return moved(finding.ByNumber, finding.Care, fmt.Sprintf("keeps line %d, since the plan does "+
+			"not say at which height it lay", e.BeforeLine))
 	case e.Z == nil:
-		return moved(finding.ByNumber, finding.Care,
-			"keeps its layer number, since the plan does not say "+
-				"at which height it lay")
+		return moved(finding.ByNumber, finding.Care, "keeps its layer number, since the plan does not "+
+			"say at which height it lay")
 	case *e.Z > ix.Height().Millimetres()-sameHeight:
 		return lost(fmt.Sprintf("its height of %g mm lies above this print, which ends at %s mm", *e.Z,
 			ix.Height()))
@@ -241,14 +239,13 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 			return finding.Finding{}, false, err
 		}
 		if d > nearPath {
-			return moved(finding.ByHeight, finding.Care,
-				text+": no path begins where it did inside that layer")
+			return moved(finding.ByHeight, finding.Care, text+": no path begins where it did inside that "+
+				"layer")
 		}
 		e.BeforeLayer, e.BeforeLine = 0, line
-		return moved(finding.ByPath, finding.Care,
-			fmt.Sprintf("%s is now inside layer %d, in front of line "+
-				"%d, where a path begins %.2f mm from where it did; look at what is laid before and behind it",
-				was, best, line, d))
+		return moved(finding.ByPath, finding.Care, fmt.Sprintf("%s is now inside layer %d, in front of "+
+			"line %d, where a path begins %.2f mm from where it did; look at what is laid before and "+
+			"behind it", was, best, line, d))
 	case inside:
 		return moved(finding.ByHeight, finding.Care, text+", no longer inside a layer")
 	}
@@ -258,8 +255,7 @@ func reanchor(src layer.Source, ix *layer.Index, e *plan.Ear,
 	case n != best:
 		e.BeforeLayer = n
 		return moved(finding.ByLandmark, finding.Care, fmt.Sprintf("%s at %g mm is now before layer %d:",
-			was,
-			*e.Z, n)+why)
+			was, *e.Z, n)+why)
 	case why != "":
 		return moved(by, finding.Care, text+why)
 	case e.Seen != nil && marks != nil:

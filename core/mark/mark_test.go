@@ -123,8 +123,8 @@ func TestTakesOut(t *testing.T) {
 	}
 }
 
-// TestFindPlaces looks at where blocks lie: behind long lines, behind what only looks like ours, and
-// where the file had no end.
+// TestFindPlaces looks at where blocks lie: behind long lines, behind what only looks like ours,
+// and where the file had no end.
 func TestFindPlaces(t *testing.T) {
 	block := sealed(Mark{Kind: Slow, ID: "a1", Title: "bridge"}, "M220 S50")
 	open := strings.Replace(block, "\n; dogear slow a1 ends", open+"\n; dogear slow a1 ends", 1)
@@ -146,7 +146,8 @@ func TestFindPlaces(t *testing.T) {
 		"with a muted line":    {"G28\n" + left, 3, 2, int64(4 + len(kept)), 1, 1},
 		"behind a rewritten line": {kept + WasLine("G1 X1", "G1 X2") + "\nG1 X2\n" + mute, 4, 2,
 			int64(len(kept + WasLine("G1 X1", "G1 X2") + "\nG1 X2\n")), 1, 0},
-		"behind a muted line of the file's own": {kept + "G28\n" + mute, 3, 2, int64(len(kept) + 4), 1, 0},
+		"behind a muted line of the file's own": {kept + "G28\n" + mute, 3, 2,
+			int64(len(kept) + 4), 1, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var got []*Block

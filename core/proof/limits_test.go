@@ -105,6 +105,9 @@ func TestHeatLimits(t *testing.T) {
 		"by a heat that is too low": {nil, aside("M302 S169"), "limits-off", finding.Stop},
 		"takes the limits away": {nil, aside("M211 S0", "M211 S1"),
 			"limits-off", finding.Stop},
+		"the limits put back":   {nil, aside("M211 S1"), "limits-off", ""},
+		"the end switches":      {nil, aside("M120"), "limits-off", finding.Care},
+		"the power":             {nil, aside("M80"), "machine-stopped", finding.Care},
 		"the emergency stop":    {nil, aside("M112"), "machine-stopped", finding.Stop},
 		"settings of the maker": {nil, aside("M502"), "settings-lost", finding.Stop},
 		"drawn back over the part": {nil, []string{"G1 E-15.1 F2100", "G1 E15.1"},
@@ -175,6 +178,49 @@ func TestShapeLevels(t *testing.T) {
 			}
 			if got := levelOf(&Report{Findings: x.Findings}, "drag"); got != c.want {
 				t.Errorf("%q, want %q: %+v", got, c.want, x.Findings)
+			}
+		})
+	}
+}
+
+// TestWords looks at words that end a print: in its middle they stop the file, behind its last
+// layer they are worth a look, but for the emergency stop.
+func TestWords(t *testing.T) {
+	for word, behind := range map[string]finding.Level{"M81": finding.Care, "M2": finding.Care,
+		"M112": finding.Stop} {
+		file := quay(true)
+		if got := levelOf(checked(t, 6, nil, aside(word)...), "machine-stopped"); got != finding.Stop {
+			t.Errorf("%s in the middle: %q", word, got)
+		}
+		src := strings.NewReader(text(file))
+		ix, err := layer.Read(context.Background(), src, layer.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := Check(context.Background(), &Work{Src: src, Ix: ix, Edits: []edit.Edit{{
+			Offset: src.Size(), Text: []byte(word + "\n")}}})
+		if err != nil || levelOf(r, "machine-stopped") != behind {
+			t.Errorf("%s at the end: %v %+v", word, err, r.Findings)
+		}
+	}
+	for name, c := range map[string]struct {
+		lines []string
+		want  finding.Level
+	}{
+		"waited for":     {[]string{"M109 S210"}, ""},
+		"not waited for": {[]string{"M104 S210"}, finding.Care},
+		"too cold":       {[]string{"M109 S160"}, finding.Stop},
+	} {
+		t.Run(name, func(t *testing.T) {
+			file := without(without(quay(true), "M104 S210", "M109 S210"), "M104 S205")
+			src := strings.NewReader(text(append(c.lines, file...)))
+			ix, err := layer.Read(context.Background(), src, layer.Options{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			x, err := Examine(context.Background(), src, ix, nil)
+			if err != nil || levelOf(&Report{Findings: x.Findings}, "cold-extrusion") != c.want {
+				t.Errorf("%v %+v", err, x.Findings)
 			}
 		})
 	}

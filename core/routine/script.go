@@ -64,12 +64,6 @@ func (c *Script) Lines() []Line { return c.lines }
 // Note adds a line that no machine carries out.
 func (c *Script) Note(text, why string) { c.note(text, why) }
 
-// Mark adds a mark of ours.
-func (c *Script) Mark(m mark.Mark, why string) {
-	c.note(m.String(), why)
-	c.lines[len(c.lines)-1].Mark = &m
-}
-
 // Put adds a line and carries it out; the reason stands behind it.
 func (c *Script) Put(text, why string) { c.addLine(text, why) }
 

@@ -8,6 +8,12 @@ import (
 	"dogear/core/mark"
 )
 
+// Mark adds a mark of ours.
+func (c *Script) Mark(m mark.Mark, why string) {
+	c.note(m.String(), why)
+	c.lines[len(c.lines)-1].Mark = &m
+}
+
 // Seal ends the block that is being written.
 func (c *Script) Seal(ends mark.Mark) { c.sealWith(0, ends) }
 
