@@ -2,6 +2,7 @@ package kit
 
 import (
 	"fmt"
+	"html/template"
 	"net/url"
 	"slices"
 	"strconv"
@@ -34,7 +35,7 @@ func (s *pages) handshakeRoutes(r site.Router) {
 type handshakeView struct {
 	Key, Name, Asked string
 	Print            int64           // to go back to; 0 for the Kit
-	Query            string          // of the file: the printer and the words
+	Query            template.URL    // of the file: the printer and the words
 	Words            []fields.Choice // that can be tried
 	Tries            []tryView
 	Minutes          string
@@ -117,7 +118,7 @@ func (a *AskedPrinter) view() (*handshakeView, error) {
 	for i := range f.Lines {
 		took += f.Lines[i].Seconds
 	}
-	v := &handshakeView{Key: a.Key, Name: a.pr.Called(), Print: a.Print, Query: a.Query(),
+	v := &handshakeView{Key: a.Key, Name: a.pr.Called(), Print: a.Print, Query: template.URL(a.Query()),
 		Minutes: figures.Hours(took), Asked: dayIn(a.pr.Asked)}
 	for _, w := range handshake.Usual {
 		v.Words = append(v.Words, fields.Choice{Key: w, Name: w, Chosen: slices.Contains(a.words, w)})
