@@ -118,7 +118,8 @@ func (a *AskedPrinter) view() (*handshakeView, error) {
 	for i := range f.Lines {
 		took += f.Lines[i].Seconds
 	}
-	v := &handshakeView{Key: a.Key, Name: a.pr.Called(), Print: a.Print, Query: template.URL(a.Query()),
+	v := &handshakeView{Key: a.Key, Name: a.pr.Called(), Print: a.Print,
+		Query:   template.URL(a.Query()),
 		Minutes: figures.Hours(took), Asked: dayIn(a.pr.Asked)}
 	for _, w := range handshake.Usual {
 		v.Words = append(v.Words, fields.Choice{Key: w, Name: w, Chosen: slices.Contains(a.words, w)})
