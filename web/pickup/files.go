@@ -110,6 +110,11 @@ func (s *pages) touchFile(c fiber.Ctx) error {
 			fmt.Sprintf("this page shows layer %s as the last good "+
 				"one, by now it is layer %d; load the page again", fields.Clip(last), ch.Layer))
 	}
+	return s.sendTouch(c, b, ch)
+}
+
+// sendTouch makes and examines the touch check of a choice, and sends it.
+func (s *pages) sendTouch(c fiber.Ctx, b *book.Book, ch pickup.Choice) error {
 	m, err := s.Marks(c.Context(), b.Print.ID)
 	if err != nil {
 		return err

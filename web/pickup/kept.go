@@ -153,12 +153,19 @@ func (s *pages) keptFile(c fiber.Ctx) error {
 
 // keptTouch sends the touch check of a pick-up.
 func (s *pages) keptTouch(c fiber.Ctx) error {
-	_, _, k, err := s.kept(c)
+	b, d, k, err := s.kept(c)
 	if err != nil {
 		return err
 	}
 	if k == nil || k.Touch == "" {
 		return say.Sentence(fiber.StatusNotFound, "this pick-up has no touch check")
+	}
+	if k.TouchSum == "" { // an older Dogear did not keep what was examined
+		belief, err := pickup.Weigh(b.Src, b.Ix, pickup.Felt(d.Doc.Evidence, d.Doc.Choice.Feeler))
+		if err != nil {
+			return say.Sentence(fiber.StatusConflict, err.Error())
+		}
+		return s.sendTouch(c, b, settled(&d.Doc, belief))
 	}
 	kept := gate.Kept{Edits: []edit.Edit{{Text: []byte(k.Touch)}}, Seal: "touch check",
 		SHA256: k.TouchSum}

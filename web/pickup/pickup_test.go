@@ -248,6 +248,24 @@ func TestPickupIsKept(t *testing.T) {
 		{k + "/outcome", []string{"outcome", "failed"}, 200, ""},
 	})
 	c.Page(t, u, "Earlier pick-ups", "failed")
+	// What an older Dogear kept without a sum is examined anew; bytes that were never examined do
+	// not go out.
+	change := func(set string) {
+		c.SQL("UPDATE pickups SET made = " + set + " WHERE id = 1 RETURNING 1")
+	}
+	change("json_set(made, '$.touch', 'G1 Z0')")
+	code, text := c.Do("GET", k+"/touch", nil, nil)
+	if code == 200 || strings.Contains(text, "G1 Z0") {
+		t.Errorf("a touch check that nobody examined: %d %.100s", code, text)
+	}
+	change("json_remove(made, '$.touch_sha256', '$.sha256')")
+	if _, now := c.Do("GET", k+"/touch", nil, nil); now != touch {
+		t.Errorf("the touch check of an older one: %.200s", now)
+	}
+	if code, now := c.Do("GET", k+"/file", nil, nil); code != 200 ||
+		!strings.Contains(now, "; dogear pick-up") {
+		t.Errorf("the file of an older one: %d %.200s", code, now)
+	}
 }
 
 // TestEvidenceReopens asks again when something becomes known that speaks against the place
