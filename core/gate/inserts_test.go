@@ -10,6 +10,7 @@ import (
 	"dogear/core/finding"
 	"dogear/core/landmark"
 	"dogear/core/layer"
+	"dogear/core/pickup"
 	"dogear/core/plan"
 	"dogear/demo"
 )
@@ -47,12 +48,19 @@ func TestProudInsert(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			hit := false
-			for _, f := range r.Findings() {
-				hit = hit || f.Code == "insert-proud" && f.Level == finding.Stop && f.Ear == "b"
+			later, err := Pickup(context.Background(), src, ix, p, marks.Pockets, pickup.Choice{
+				Start: pickup.Next, Layer: 26}, Asked{})
+			if err != nil {
+				t.Fatal(err)
 			}
-			if hit != c.want {
-				t.Errorf("%v: %+v", hit, r.Findings())
+			for what, r := range map[string]*Release{"plan": r, "pick-up behind it": later} {
+				hit := false
+				for _, f := range r.Findings() {
+					hit = hit || f.Code == "insert-proud" && f.Level == finding.Stop && f.Ear == "b"
+				}
+				if hit != c.want {
+					t.Errorf("%s: %v: %+v", what, hit, r.Findings())
+				}
 			}
 		})
 	}

@@ -188,6 +188,11 @@ func Pickup(ctx context.Context, src layer.Source, ix *layer.Index, p *plan.Plan
 		Ease: c.Ease.Layers > 0 || c.Flow > 0, Cool: c.Ease.Fan, Top: s.Top, Progress: ask.Progress}
 	if res != nil {
 		k.Inserts = inserts(res)
+		for i := range res.Blocks {
+			if b := &res.Blocks[i]; b.Fold.Line < s.Line && !c.LooseTop {
+				k.InPlace = append(k.InPlace, b.Ear.ID)
+			}
+		}
 		for i := range res.Changes {
 			if ch := &res.Changes[i]; ch.From.Line < s.Line && s.Line < ch.Until.Line {
 				k.Changes = append(k.Changes, ch.Change)

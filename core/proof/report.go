@@ -64,6 +64,7 @@ type Work struct {
 	Printer *plan.Printer
 
 	Inserts map[string][]insert.Fit // what each ear puts into pockets
+	InPlace []string                // ids of those ears whose things are there before anything runs
 	Lifts   []string                // lines by which the printer lifts everything at a joint
 	Kept    bool                    // the motors were held, so that the place is known
 	Warm    []float64               // °C that the filament in use at a jump asks for
@@ -81,7 +82,11 @@ func Check(ctx context.Context, k *Work) (*Report, error) {
 	var in []standing
 	for id, fits := range k.Inserts {
 		if len(fits) > 0 {
-			in = append(in, standing{id: id, watch: insert.NewWatch(fits)})
+			s := standing{id: id, watch: insert.NewWatch(fits)}
+			if slices.Contains(k.InPlace, id) {
+				s.from = 1
+			}
+			in = append(in, s)
 		}
 	}
 	x := newExaminer(k.Ix, k.Printer, in)
